@@ -1,0 +1,2 @@
+//! jampin-cli
+fn main() {}

@@ -1,0 +1,239 @@
+//! Changes to a shot as values. Applying one gives its inverse, from which undo follows.
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+use uuid::Uuid;
+
+use crate::shot::{Attachment, Pin, Sample, Shot, Subject};
+use crate::time::Frame;
+
+/// Longest name of a subject, in characters.
+pub const MAX_NAME: usize = 200;
+
+/// One change to a shot.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "edit", rename_all = "snake_case")]
+pub enum Edit {
+    /// Puts a subject into the list, at `index`.
+    AddSubject {
+        /// Place in the list.
+        index: usize,
+        /// The subject, whole.
+        subject: Subject,
+    },
+    /// Takes a subject with all that hangs on it out of the list. Samples of its pins are removed first.
+    RemoveSubject {
+        /// Which.
+        subject: Uuid,
+    },
+    /// Gives a subject another name.
+    Rename {
+        /// Which.
+        subject: Uuid,
+        /// The new name.
+        name: String,
+    },
+    /// Puts a pin on a subject, or changes it when the subject has it already.
+    PutPin {
+        /// On which subject.
+        subject: Uuid,
+        /// The pin, whole.
+        pin: Pin,
+    },
+    /// Takes a pin off its subject.
+    RemovePin {
+        /// Which.
+        pin: Uuid,
+    },
+    /// Hangs an attachment on a subject, or changes it when the subject has it already.
+    PutAttachment {
+        /// On which subject.
+        subject: Uuid,
+        /// The attachment, whole.
+        attachment: Attachment,
+    },
+    /// Takes an attachment off its subject.
+    RemoveAttachment {
+        /// From which subject.
+        subject: Uuid,
+        /// Which.
+        attachment: Uuid,
+    },
+    /// Sets samples of a pin, or removes those given as `null`.
+    SetSamples {
+        /// Whose.
+        pin: Uuid,
+        /// Frame and what is to be there.
+        samples: Vec<(Frame, Option<Sample>)>,
+    },
+    /// Several changes that are made, and undone, as one.
+    All {
+        /// In this order.
+        edits: Vec<Edit>,
+    },
+}
+
+/// Why a change cannot be made.
+#[derive(Clone, Debug, Error, PartialEq, Eq)]
+pub enum EditError {
+    /// The thing to be changed is not there (any more).
+    #[error("there is no such {0} in this shot any more; it may have been removed in another window")]
+    NotThere(&'static str),
+    /// It is there already.
+    #[error("this {0} is in the shot already")]
+    AlreadyThere(&'static str),
+    /// A name is empty or too long.
+    #[error("a name has 1 to {MAX_NAME} characters")]
+    Name,
+    /// A number is not a number.
+    #[error("a place has to be given in ordinary numbers")]
+    Number,
+}
+
+impl Edit {
+    /// Makes the change and gives back the edit that undoes it. On an error the shot is as it was.
+    pub fn apply(&self, shot: &mut Shot) -> Result<Self, EditError> {
+        match self {
+            Self::AddSubject { index, subject } => add_subject(shot, *index, subject),
+            Self::RemoveSubject { subject } => remove_subject(shot, *subject),
+            Self::Rename { subject, name } => rename(shot, *subject, name),
+            Self::PutPin { subject, pin } => put_pin(shot, *subject, pin),
+            Self::RemovePin { pin } => remove_pin(shot, *pin),
+            Self::PutAttachment { subject, attachment } => put_attachment(shot, *subject, attachment),
+            Self::RemoveAttachment { subject, attachment } => remove_attachment(shot, *subject, *attachment),
+            Self::SetSamples { pin, samples } => set_samples(shot, *pin, samples),
+            Self::All { edits } => apply_all(shot, edits),
+        }
+    }
+
+    /// The pins whose samples this change touches.
+    pub fn touched_tracks(&self) -> Vec<Uuid> {
+        match self {
+            Self::SetSamples { pin, .. } | Self::RemovePin { pin } => vec![*pin],
+            Self::All { edits } => edits.iter().flat_map(Self::touched_tracks).collect(),
+            _ => Vec::new(),
+        }
+    }
+}
+
+fn subject_mut(shot: &mut Shot, id: Uuid) -> Result<&mut Subject, EditError> {
+    shot.subjects.iter_mut().find(|s| s.id == id).ok_or(EditError::NotThere("subject"))
+}
+
+fn check_name(name: &str) -> Result<(), EditError> {
+    let length = name.chars().count();
+    (1..=MAX_NAME).contains(&length).then_some(()).ok_or(EditError::Name)
+}
+
+fn add_subject(shot: &mut Shot, index: usize, subject: &Subject) -> Result<Edit, EditError> {
+    check_name(&subject.name)?;
+    if shot.subject(subject.id).is_some() {
+        return Err(EditError::AlreadyThere("subject"));
+    }
+    shot.subjects.insert(index.min(shot.subjects.len()), subject.clone());
+    Ok(Edit::RemoveSubject { subject: subject.id })
+}
+
+fn remove_subject(shot: &mut Shot, id: Uuid) -> Result<Edit, EditError> {
+    let index = shot.subjects.iter().position(|s| s.id == id).ok_or(EditError::NotThere("subject"))?;
+    let subject = shot.subjects.remove(index);
+    let restore_samples: Vec<Edit> = subject.pins.iter().filter_map(|pin| clear_track(shot, pin.id)).collect();
+    let add = Edit::AddSubject { index, subject };
+    Ok(if restore_samples.is_empty() {
+        add
+    } else {
+        Edit::All { edits: std::iter::once(add).chain(restore_samples).collect() }
+    })
+}
+
+/// Drops the samples of a pin; the edit that brings them back, unless there were none.
+fn clear_track(shot: &mut Shot, pin: Uuid) -> Option<Edit> {
+    let track = shot.tracks.remove(&pin).filter(|track| !track.is_empty())?;
+    let samples = track.iter().map(|(frame, sample)| (frame, Some(sample))).collect();
+    Some(Edit::SetSamples { pin, samples })
+}
+
+fn rename(shot: &mut Shot, id: Uuid, name: &str) -> Result<Edit, EditError> {
+    check_name(name)?;
+    let subject = subject_mut(shot, id)?;
+    let old = std::mem::replace(&mut subject.name, name.to_owned());
+    Ok(Edit::Rename { subject: id, name: old })
+}
+
+fn put_pin(shot: &mut Shot, id: Uuid, pin: &Pin) -> Result<Edit, EditError> {
+    if !pin.at.is_finite() || !pin.stop_below.is_finite() {
+        return Err(EditError::Number);
+    }
+    let subject = subject_mut(shot, id)?;
+    Ok(match subject.pins.iter_mut().find(|old| old.id == pin.id) {
+        Some(old) => Edit::PutPin { subject: id, pin: std::mem::replace(old, pin.clone()) },
+        None => {
+            subject.pins.push(pin.clone());
+            Edit::RemovePin { pin: pin.id }
+        }
+    })
+}
+
+fn remove_pin(shot: &mut Shot, pin: Uuid) -> Result<Edit, EditError> {
+    let owner = shot.pin(pin).map(|(subject, _)| subject.id).ok_or(EditError::NotThere("pin"))?;
+    let restore_samples = clear_track(shot, pin);
+    let subject = subject_mut(shot, owner)?;
+    let index = subject.pins.iter().position(|p| p.id == pin).ok_or(EditError::NotThere("pin"))?;
+    let put = Edit::PutPin { subject: owner, pin: subject.pins.remove(index) };
+    Ok(match restore_samples {
+        Some(samples) => Edit::All { edits: vec![put, samples] },
+        None => put,
+    })
+}
+
+fn put_attachment(shot: &mut Shot, id: Uuid, attachment: &Attachment) -> Result<Edit, EditError> {
+    let subject = subject_mut(shot, id)?;
+    Ok(match subject.attachments.iter_mut().find(|old| old.id == attachment.id) {
+        Some(old) => Edit::PutAttachment { subject: id, attachment: std::mem::replace(old, attachment.clone()) },
+        None => {
+            subject.attachments.push(attachment.clone());
+            Edit::RemoveAttachment { subject: id, attachment: attachment.id }
+        }
+    })
+}
+
+fn remove_attachment(shot: &mut Shot, id: Uuid, attachment: Uuid) -> Result<Edit, EditError> {
+    let subject = subject_mut(shot, id)?;
+    let index = subject.attachments.iter().position(|a| a.id == attachment);
+    let index = index.ok_or(EditError::NotThere("attachment"))?;
+    Ok(Edit::PutAttachment { subject: id, attachment: subject.attachments.remove(index) })
+}
+
+fn set_samples(shot: &mut Shot, pin: Uuid, samples: &[(Frame, Option<Sample>)]) -> Result<Edit, EditError> {
+    if shot.pin(pin).is_none() {
+        return Err(EditError::NotThere("pin"));
+    }
+    if samples.iter().any(|(_, sample)| sample.is_some_and(|s| !s.at.is_finite())) {
+        return Err(EditError::Number);
+    }
+    let track = shot.tracks.entry(pin).or_default();
+    let mut before: Vec<_> = samples.iter().map(|&(frame, sample)| (frame, track.set(frame, sample))).collect();
+    // A frame named twice must get back what was there first, so the inverse runs the other way.
+    before.reverse();
+    Ok(Edit::SetSamples { pin, samples: before })
+}
+
+fn apply_all(shot: &mut Shot, edits: &[Edit]) -> Result<Edit, EditError> {
+    let mut inverses = Vec::with_capacity(edits.len());
+    for edit in edits {
+        match edit.apply(shot) {
+            Ok(inverse) => inverses.push(inverse),
+            Err(error) => {
+                for inverse in inverses.iter().rev() {
+                    inverse.apply(shot).expect("an inverse applies to what its edit left");
+                }
+                return Err(error);
+            }
+        }
+    }
+    inverses.reverse();
+    Ok(Edit::All { edits: inverses })
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,114 @@
+use super::*;
+use crate::geometry::Point;
+use crate::scene::Label;
+use crate::shot::{AttachmentKind, Channel, Motion};
+
+fn id(n: u128) -> Uuid {
+    Uuid::from_u128(n)
+}
+
+fn pin(n: u128) -> Pin {
+    Pin {
+        id: id(n),
+        frame: Frame(3),
+        at: Point::new(10.0, 20.0),
+        pattern: [31, 31],
+        search: [40, 40],
+        motion: Motion::Position,
+        channel: Channel::Luma,
+        stop_below: 0.8,
+    }
+}
+
+fn subject(n: u128) -> Subject {
+    let label = Attachment { id: id(n + 1), kind: AttachmentKind::Label(Label::named("Railcar")) };
+    Subject {
+        id: id(n),
+        name: "Railcar".into(),
+        letter: 'A',
+        colour: 0,
+        pins: vec![pin(n + 2)],
+        attachments: vec![label],
+    }
+}
+
+fn samples(frames: std::ops::Range<u32>) -> Vec<(Frame, Option<Sample>)> {
+    frames.map(|n| (Frame(n), Some(Sample::guide(Point::new(f64::from(n), 5.0))))).collect()
+}
+
+/// A shot with one subject that has samples.
+fn shot() -> Shot {
+    let mut shot = Shot::default();
+    Edit::AddSubject { index: 0, subject: subject(10) }.apply(&mut shot).unwrap();
+    Edit::SetSamples { pin: id(12), samples: samples(0..9) }.apply(&mut shot).unwrap();
+    shot
+}
+
+#[test]
+fn every_edit_is_undone_by_its_inverse_and_redone_by_the_inverse_of_that() {
+    let edits = [
+        Edit::AddSubject { index: 0, subject: subject(20) },
+        Edit::RemoveSubject { subject: id(10) },
+        Edit::Rename { subject: id(10), name: "Crane".into() },
+        Edit::PutPin { subject: id(10), pin: pin(40) },
+        Edit::PutPin { subject: id(10), pin: Pin { pattern: [15, 21], ..pin(12) } },
+        Edit::RemovePin { pin: id(12) },
+        Edit::PutAttachment {
+            subject: id(10),
+            attachment: Attachment { id: id(11), kind: AttachmentKind::Label(Label::named("Other")) },
+        },
+        Edit::RemoveAttachment { subject: id(10), attachment: id(11) },
+        Edit::SetSamples { pin: id(12), samples: vec![(Frame(2), None), (Frame(2), samples(4..5)[0].1)] },
+        Edit::All {
+            edits: vec![
+                Edit::Rename { subject: id(10), name: "Tank".into() },
+                Edit::SetSamples { pin: id(12), samples: samples(5..30) },
+            ],
+        },
+    ];
+    for edit in edits {
+        let mut changed = shot();
+        let inverse = edit.apply(&mut changed).unwrap();
+        assert_ne!(changed, shot(), "{edit:?} changed nothing");
+        let after = changed.clone();
+        let again = inverse.apply(&mut changed).unwrap();
+        assert_eq!(changed, shot(), "{edit:?} was not undone");
+        again.apply(&mut changed).unwrap();
+        assert_eq!(changed, after, "{edit:?} was not redone");
+    }
+}
+
+#[test]
+fn a_refused_edit_leaves_the_shot_as_it_was() {
+    let refused = [
+        Edit::Rename { subject: id(10), name: String::new() },
+        Edit::Rename { subject: id(99), name: "x".into() },
+        Edit::AddSubject { index: 0, subject: subject(10) },
+        Edit::PutPin { subject: id(10), pin: Pin { at: Point::new(f64::NAN, 0.0), ..pin(40) } },
+        Edit::SetSamples { pin: id(77), samples: samples(0..2) },
+        Edit::All {
+            edits: vec![
+                Edit::Rename { subject: id(10), name: "Tank".into() },
+                Edit::RemoveSubject { subject: id(10) },
+                Edit::RemovePin { pin: id(12) },
+            ],
+        },
+    ];
+    for edit in refused {
+        let mut changed = shot();
+        assert!(edit.apply(&mut changed).is_err(), "{edit:?} was not refused");
+        assert_eq!(changed, shot(), "{edit:?} left a trace");
+    }
+}
+
+#[test]
+fn edits_survive_being_written_down() {
+    let edit = Edit::All {
+        edits: vec![
+            Edit::AddSubject { index: 1, subject: subject(5) },
+            Edit::SetSamples { pin: id(7), samples: vec![(Frame(1), None), samples(2..3)[0]] },
+        ],
+    };
+    let text = serde_json::to_string(&edit).unwrap();
+    assert_eq!(serde_json::from_str::<Edit>(&text).unwrap(), edit);
+}

@@ -1,0 +1,42 @@
+//! Where following starts, and what it compares with.
+
+use super::Direction;
+use crate::geometry::Point;
+use crate::shot::{Pin, Track};
+use crate::time::Frame;
+
+/// Where following starts.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Start {
+    /// Frame to start from; the first sample reported is on the one after it.
+    pub frame: Frame,
+    /// Where the pin is on that frame.
+    pub at: Point,
+    /// Its motion per frame in the direction of following.
+    pub velocity: Point,
+    /// Frame and place that the pattern is picked from: the guide nearest in time, or where the pin was put first.
+    pub reference: (Frame, Point),
+}
+
+impl Start {
+    /// At the frame on which the pin was put, with nothing known about its motion.
+    pub fn at_pin(pin: &Pin) -> Self {
+        Self { frame: pin.frame, at: pin.at, velocity: Point::default(), reference: (pin.frame, pin.at) }
+    }
+
+    /// From the sample on `frame`, if the subject is there on it, going on as it moved so far.
+    pub fn from_track(pin: &Pin, track: &Track, frame: Frame, direction: Direction) -> Option<Self> {
+        let at = track.position(frame)?;
+        let back = if direction == Direction::Forward { -1 } else { 1 };
+        let before = frame.step(back).and_then(|before| track.position(before));
+        let picked = std::iter::once((pin.frame, pin.at));
+        let references = picked.chain(track.guides().map(|(frame, guide)| (frame, guide.at)));
+        let nearest = references.min_by_key(|(other, _)| frame.until(*other).abs());
+        Some(Self {
+            frame,
+            at,
+            velocity: before.map_or(Point::default(), |before| at - before),
+            reference: nearest.unwrap_or((pin.frame, pin.at)),
+        })
+    }
+}

@@ -1,0 +1,163 @@
+//! `pins.json`: what `jampin track` is asked to follow.
+
+use serde::Deserialize;
+use thiserror::Error;
+
+use crate::geometry::Point;
+use crate::shot::{Channel, Motion, Pin};
+use crate::time::Frame;
+
+/// The file: a list of pins.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct PinFile {
+    /// The pins, in the order of the rows that come out.
+    pub pins: Vec<PinRequest>,
+}
+
+/// One pin as asked for.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct PinRequest {
+    /// Name in the results.
+    pub name: String,
+    /// Frame on which the pattern is picked.
+    pub frame: Frame,
+    /// Place on that frame, in pixels.
+    pub x: f64,
+    /// Place on that frame, in pixels.
+    pub y: f64,
+    /// Width and height of the pattern, or `"auto"`.
+    #[serde(default)]
+    pub pattern: SizeRequest,
+    /// Search distance across and down to each side, or `"auto"`.
+    #[serde(default)]
+    pub search: SizeRequest,
+    /// How much of the motion counts.
+    #[serde(default)]
+    pub motion: Motion,
+    /// What of the picture is compared.
+    #[serde(default)]
+    pub channel: Channel,
+    /// The match below which following ends, 0 to 1.
+    #[serde(default = "default_threshold")]
+    pub stop_below: f64,
+    /// Places set by hand on other frames.
+    #[serde(default)]
+    pub guides: Vec<GuideRequest>,
+}
+
+/// A place set by hand.
+#[derive(Clone, Copy, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct GuideRequest {
+    /// On this frame.
+    pub frame: Frame,
+    /// In pixels.
+    pub x: f64,
+    /// In pixels.
+    pub y: f64,
+}
+
+/// A width and height in pixels, or the wish to have them chosen.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(untagged)]
+pub enum SizeRequest {
+    /// These.
+    Given([u32; 2]),
+    /// Chosen from the picture.
+    #[default]
+    #[serde(skip)]
+    Auto,
+    /// Any word; only `auto` is allowed.
+    Word(AutoWord),
+}
+
+/// The word `auto`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum AutoWord {
+    /// Chosen from the picture.
+    Auto,
+}
+
+/// Why a pins file cannot be used.
+#[derive(Debug, Error)]
+pub enum PinFileError {
+    /// It is not JSON of the right form.
+    #[error("the pins file cannot be read: {0}")]
+    Form(#[from] serde_json::Error),
+    /// It has no pin.
+    #[error(
+        "the pins file lists no pin; write at least one, as in {{\"pins\":[{{\"name\":\"lamp\",\"frame\":0,\"x\":412.5,\"y\":230.5}}]}}"
+    )]
+    Empty,
+    /// A name is used twice.
+    #[error("the name {0:?} is used by two pins; each needs a name of its own")]
+    SameName(String),
+}
+
+fn default_threshold() -> f64 {
+    Pin::STOP_BELOW
+}
+
+impl PinFile {
+    /// Reads and checks the file's text.
+    pub fn parse(text: &str) -> Result<Self, PinFileError> {
+        let file: Self = serde_json::from_str(text)?;
+        if file.pins.is_empty() {
+            return Err(PinFileError::Empty);
+        }
+        for (i, pin) in file.pins.iter().enumerate() {
+            if file.pins[..i].iter().any(|other| other.name == pin.name) {
+                return Err(PinFileError::SameName(pin.name.clone()));
+            }
+        }
+        Ok(file)
+    }
+}
+
+impl PinRequest {
+    /// Where the pattern is picked.
+    pub fn at(&self) -> Point {
+        Point::new(self.x, self.y)
+    }
+}
+
+impl SizeRequest {
+    /// The size given, if one was.
+    pub fn given(self) -> Option<[u32; 2]> {
+        match self {
+            Self::Given(size) => Some(size),
+            Self::Auto | Self::Word(AutoWord::Auto) => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn everything_but_name_frame_and_place_has_a_default() {
+        let text = r#"{"pins":[{"name":"lamp","frame":4,"x":412.5,"y":230.5},
+            {"name":"door","frame":0,"x":1,"y":2,"pattern":[31,21],"search":"auto","motion":"position",
+             "channel":"luma","stop_below":0.7,"guides":[{"frame":46,"x":420.0,"y":231.0}]}]}"#;
+        let file = PinFile::parse(text).unwrap();
+        assert_eq!(file.pins[0].stop_below, 0.8);
+        assert_eq!(file.pins[0].pattern.given(), None);
+        assert_eq!(file.pins[1].pattern.given(), Some([31, 21]));
+        assert_eq!(file.pins[1].search.given(), None);
+        assert_eq!(file.pins[1].guides[0].frame, Frame(46));
+    }
+
+    #[test]
+    fn mistakes_are_explained() {
+        assert!(PinFile::parse("{}").unwrap_err().to_string().contains("pins"));
+        assert!(PinFile::parse(r#"{"pins":[]}"#).unwrap_err().to_string().contains("at least one"));
+        let twice = r#"{"pins":[{"name":"a","frame":0,"x":1,"y":1},{"name":"a","frame":0,"x":1,"y":1}]}"#;
+        assert!(PinFile::parse(twice).unwrap_err().to_string().contains("\"a\""));
+        let typo = r#"{"pins":[{"name":"a","frame":0,"x":1,"y":1,"patern":[3,3]}]}"#;
+        assert!(PinFile::parse(typo).unwrap_err().to_string().contains("patern"));
+    }
+}

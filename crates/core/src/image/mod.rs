@@ -1,0 +1,11 @@
+//! Picture planes and smooth sampling of them.
+
+mod cuts;
+mod plane;
+mod smooth;
+mod source;
+
+pub use cuts::CutFinder;
+pub use plane::{Plane, Window};
+pub use smooth::{NOISE_GAIN, PatchSamples, SmoothPatch};
+pub use source::{FrameSource, PlaneStack};

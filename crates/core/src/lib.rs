@@ -1,0 +1,30 @@
+//! The computing heart of Jam Pin: following pins, and what hangs on them.
+//!
+//! No I/O, no clock, no threads of its own, no interface code: callers hand in picture planes and numbers,
+//! and get numbers back. The same input and settings give the same bytes, every time.
+//!
+//! # Coordinates
+//! x grows right, y grows down, in pixels of the full-size picture. Pixel `(col, row)` is the square from
+//! `(col, row)` to `(col + 1, row + 1)`; its centre is at `(col + 0.5, row + 0.5)`. Frames count from 0 at the
+//! start of the clip.
+//!
+//! # Rooms
+//! - [`image`]: planes, windows of them, smooth sampling
+//! - [`matching`]: where a pattern is, to the pixel; which spots are worth following
+//! - [`align`]: where it is below the pixel, and how sure that is
+//! - [`follow`]: the live pass from frame to frame
+//! - [`shot`]: what a person made of a shot: subjects, pins, samples, attachments
+//! - [`edit`]: changes to a shot as values with inverses
+//! - [`scene`]: attachments evaluated to drawables of one frame
+//! - [`formats`]: open data as text in and out
+
+pub mod align;
+pub mod edit;
+pub mod follow;
+pub mod formats;
+pub mod geometry;
+pub mod image;
+pub mod matching;
+pub mod scene;
+pub mod shot;
+pub mod time;

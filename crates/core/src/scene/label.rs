@@ -1,0 +1,208 @@
+//! Text in a box that follows a subject.
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+use crate::geometry::Point;
+
+/// The faces that ship with the application.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Font {
+    /// Public Sans, semi-bold: clear at small sizes.
+    #[default]
+    Sans,
+    /// Public Sans, bold.
+    SansBold,
+    /// Barlow Condensed, semi-bold: long names in little room.
+    Condensed,
+    /// Bitter, medium: a slab serif.
+    Serif,
+    /// Caveat, bold: as if by hand.
+    Hand,
+}
+
+/// Which part of the subject's motion a label takes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Takes {
+    /// All of its position.
+    #[default]
+    Position,
+    /// Only left and right.
+    Across,
+    /// Only up and down.
+    UpAndDown,
+}
+
+/// Where a label is drawn, seen from the subject.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Placement {
+    /// Where it hides neither the subject nor leaves the picture.
+    #[default]
+    Auto,
+    /// The middle of its box at this offset from the subject, in pixels.
+    Offset(Point),
+}
+
+/// The box behind the text.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct BoxStyle {
+    /// Fill as `#rrggbb`.
+    pub fill: String,
+    /// Share of the light that the fill covers, 0 to 1.
+    pub opacity: f64,
+    /// Room between text and edge, in pixels.
+    pub padding: f64,
+    /// Radius of the corners, in pixels.
+    pub radius: f64,
+}
+
+/// A label.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Label {
+    /// The text; `None` shows the subject's name.
+    #[serde(default)]
+    pub text: Option<String>,
+    /// Face.
+    pub font: Font,
+    /// Height of the letters' square, in pixels.
+    pub size: f64,
+    /// Colour of the text as `#rrggbb`.
+    pub colour: String,
+    /// The box behind it, if any.
+    #[serde(rename = "box")]
+    pub box_style: Option<BoxStyle>,
+    /// Width of the line to the subject, in pixels; `None` for no line.
+    pub line_width: Option<f64>,
+    /// Colour of the line as `#rrggbb`; `None` takes the subject's.
+    #[serde(default)]
+    pub line_colour: Option<String>,
+    /// Where it is drawn.
+    #[serde(default)]
+    pub placement: Placement,
+    /// Which motion it takes.
+    #[serde(default)]
+    pub takes: Takes,
+    /// Frames over which it comes and goes with the subject.
+    pub fade_frames: u32,
+}
+
+/// What the artwork of a label looks like: all that has to be known to draw it, and nothing about where.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct LabelArt {
+    /// The text, lines separated by `\n`.
+    pub text: String,
+    /// Face.
+    pub font: Font,
+    /// Height of the letters' square, in pixels.
+    pub size: f64,
+    /// Colour of the text as `#rrggbb`.
+    pub colour: String,
+    /// The box behind it, if any.
+    pub box_style: Option<BoxStyle>,
+}
+
+/// What is wrong with a label's settings.
+#[derive(Clone, Debug, Error, PartialEq)]
+pub enum LabelProblem {
+    /// Too long.
+    #[error("a label has at most {} characters", Label::MAX_TEXT)]
+    Text,
+    /// Not a colour.
+    #[error("{0:?} is no colour; write it as #rrggbb")]
+    Colour(String),
+    /// A number is out of its range.
+    #[error("{what} is {value}; it has to be between {least} and {most}")]
+    Number {
+        /// Which setting.
+        what: &'static str,
+        /// What was given.
+        value: f64,
+        /// Smallest allowed.
+        least: f64,
+        /// Largest allowed.
+        most: f64,
+    },
+}
+
+impl Label {
+    /// Longest text, in characters.
+    pub const MAX_TEXT: usize = 500;
+
+    /// A label in the default look that shows the subject's name.
+    pub fn new() -> Self {
+        Self {
+            text: None,
+            font: Font::Sans,
+            size: 26.0,
+            colour: "#ffffff".into(),
+            box_style: Some(BoxStyle { fill: "#16202a".into(), opacity: 0.78, padding: 10.0, radius: 5.0 }),
+            line_width: Some(2.0),
+            line_colour: None,
+            placement: Placement::Auto,
+            takes: Takes::Position,
+            fade_frames: 6,
+        }
+    }
+
+    /// A label in the default look with a text of its own.
+    pub fn named(text: &str) -> Self {
+        Self { text: Some(text.to_owned()), ..Self::new() }
+    }
+
+    /// The artwork it needs, for a subject of this name.
+    pub fn art(&self, subject_name: &str) -> LabelArt {
+        LabelArt {
+            text: self.text.clone().unwrap_or_else(|| subject_name.to_owned()),
+            font: self.font,
+            size: self.size,
+            colour: self.colour.clone(),
+            box_style: self.box_style.clone(),
+        }
+    }
+
+    /// Checks every setting.
+    pub fn check(&self) -> Result<(), LabelProblem> {
+        if self.text.as_ref().is_some_and(|text| text.chars().count() > Self::MAX_TEXT) {
+            return Err(LabelProblem::Text);
+        }
+        let box_fill = self.box_style.as_ref().map(|style| &style.fill);
+        for colour in std::iter::once(&self.colour).chain(self.line_colour.as_ref()).chain(box_fill) {
+            check_colour(colour)?;
+        }
+        check_number("the size", self.size, 4.0, 400.0)?;
+        check_number("the fade", f64::from(self.fade_frames), 0.0, 500.0)?;
+        if let Some(width) = self.line_width {
+            check_number("the width of the line", width, 0.5, 40.0)?;
+        }
+        if let Some(style) = &self.box_style {
+            check_number("the box's opacity", style.opacity, 0.0, 1.0)?;
+            check_number("the box's padding", style.padding, 0.0, 200.0)?;
+            check_number("the box's corner radius", style.radius, 0.0, 200.0)?;
+        }
+        if let Placement::Offset(offset) = self.placement {
+            check_number("the offset across", offset.x, -1e5, 1e5)?;
+            check_number("the offset down", offset.y, -1e5, 1e5)?;
+        }
+        Ok(())
+    }
+}
+
+impl Default for Label {
+    fn default() -> Self {
+        Self::new()
+    }
+}
+
+fn check_colour(colour: &str) -> Result<(), LabelProblem> {
+    let digits = colour.strip_prefix('#').unwrap_or_default();
+    let good = digits.len() == 6 && digits.bytes().all(|byte| byte.is_ascii_hexdigit());
+    good.then_some(()).ok_or_else(|| LabelProblem::Colour(colour.to_owned()))
+}
+
+fn check_number(what: &'static str, value: f64, least: f64, most: f64) -> Result<(), LabelProblem> {
+    let good = (least..=most).contains(&value);
+    good.then_some(()).ok_or(LabelProblem::Number { what, value, least, most })
+}

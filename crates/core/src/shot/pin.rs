@@ -1,0 +1,132 @@
+//! A pin and its settings.
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+use uuid::Uuid;
+
+use crate::geometry::{Point, Size};
+use crate::time::Frame;
+
+/// Smallest pattern side, in pixels: below it a pattern holds too few samples to tell places apart.
+pub const MIN_PATTERN_SIDE: u32 = 7;
+/// Largest pattern side, in pixels: more is an area, not a spot.
+pub const MAX_PATTERN_SIDE: u32 = 255;
+/// Largest search distance to each side, in pixels.
+pub const MAX_SEARCH: u32 = 400;
+
+/// How much of the motion of a pattern counts.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Motion {
+    /// Only where it is.
+    #[default]
+    Position,
+}
+
+/// What of the picture is compared.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Channel {
+    /// Brightness.
+    #[default]
+    Luma,
+}
+
+/// One followed spot.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Pin {
+    /// Identity, never shown.
+    pub id: Uuid,
+    /// Frame on which the pattern was picked.
+    pub frame: Frame,
+    /// Where it was picked: the centre of the pattern.
+    pub at: Point,
+    /// Width and height of the pattern, in pixels.
+    pub pattern: [u32; 2],
+    /// How far the feature may be from where it is predicted, across and down, to each side, in pixels.
+    pub search: [u32; 2],
+    /// How much of the motion counts.
+    #[serde(default)]
+    pub motion: Motion,
+    /// What of the picture is compared.
+    #[serde(default)]
+    pub channel: Channel,
+    /// A match below this ends the following, 0 to 1.
+    pub stop_below: f64,
+}
+
+/// What is wrong with a pin's settings.
+#[derive(Clone, Debug, Error, PartialEq)]
+pub enum PinProblem {
+    /// The place is no place.
+    #[error("the pin is at no place of the picture: {x}, {y}; the picture is {width} x {height} pixels", x = at.x, y = at.y, width = size.width, height = size.height)]
+    OutsidePicture {
+        /// Where it is.
+        at: Point,
+        /// Size of the picture.
+        size: Size,
+    },
+    /// The pattern is too small or too large.
+    #[error("the pattern is {0} x {1} pixels; each side has to be between {MIN_PATTERN_SIDE} and {MAX_PATTERN_SIDE}")]
+    Pattern(u32, u32),
+    /// The search area is too small or too large.
+    #[error("the search distance is {0} and {1} pixels; each has to be between 1 and {MAX_SEARCH}")]
+    Search(u32, u32),
+    /// The threshold is no share.
+    #[error("the match to stop below is {0}; it has to be between 0 and 1 (0.8 is 80 %)")]
+    StopBelow(f64),
+}
+
+impl Pin {
+    /// The match below which following stops, unless set otherwise. Common practice.
+    pub const STOP_BELOW: f64 = 0.80;
+
+    /// Checks the settings against the picture.
+    pub fn check(&self, size: Size) -> Result<(), PinProblem> {
+        let [width, height] = self.pattern;
+        let [across, down] = self.search;
+        let sides = MIN_PATTERN_SIDE..=MAX_PATTERN_SIDE;
+        if !self.at.is_finite() || !size.contains(self.at) {
+            return Err(PinProblem::OutsidePicture { at: self.at, size });
+        }
+        if !sides.contains(&width) || !sides.contains(&height) {
+            return Err(PinProblem::Pattern(width, height));
+        }
+        if !(1..=MAX_SEARCH).contains(&across) || !(1..=MAX_SEARCH).contains(&down) {
+            return Err(PinProblem::Search(across, down));
+        }
+        if !(0.0..=1.0).contains(&self.stop_below) {
+            return Err(PinProblem::StopBelow(self.stop_below));
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn settings_out_of_bounds_are_named() {
+        let size = Size::new(100, 80);
+        let good = Pin {
+            id: Uuid::nil(),
+            frame: Frame(0),
+            at: Point::new(50.0, 40.0),
+            pattern: [31, 31],
+            search: [64, 64],
+            motion: Motion::Position,
+            channel: Channel::Luma,
+            stop_below: 0.8,
+        };
+        assert_eq!(good.check(size), Ok(()));
+        let outside = Pin { at: Point::new(100.0, 40.0), ..good.clone() };
+        assert!(outside.check(size).unwrap_err().to_string().contains("100 x 80"));
+        let no_number = Pin { at: Point::new(f64::NAN, 40.0), ..good.clone() };
+        assert!(no_number.check(size).is_err());
+        let thin = Pin { pattern: [31, 3], ..good.clone() };
+        assert_eq!(thin.check(size), Err(PinProblem::Pattern(31, 3)));
+        assert!(Pin { search: [0, 64], ..good.clone() }.check(size).is_err());
+        assert!(Pin { stop_below: f64::NAN, ..good }.check(size).is_err());
+    }
+}

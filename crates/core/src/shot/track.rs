@@ -1,0 +1,177 @@
+//! The samples of one pin.
+
+use std::collections::BTreeMap;
+use std::str::FromStr;
+
+use serde::{Deserialize, Serialize};
+
+use crate::geometry::Point;
+use crate::time::{Frame, FrameRange};
+
+/// How a sample came about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum SampleState {
+    /// The pattern was found there.
+    Found,
+    /// A person put it there.
+    Guide,
+    /// The subject is covered; the place is a prediction.
+    Hidden,
+    /// Crosses a gap between other samples.
+    Bridged,
+    /// Outside the picture.
+    Outside,
+}
+
+impl SampleState {
+    /// All states with their words in files.
+    const WORDS: [(Self, &'static str); 5] = [
+        (Self::Found, "found"),
+        (Self::Guide, "guide"),
+        (Self::Hidden, "hidden"),
+        (Self::Bridged, "bridged"),
+        (Self::Outside, "outside"),
+    ];
+
+    /// The word for it in files.
+    pub fn word(self) -> &'static str {
+        Self::WORDS[self as usize].1
+    }
+
+    /// Whether the subject is taken to be there: its attachments are shown.
+    pub fn is_present(self) -> bool {
+        matches!(self, Self::Found | Self::Guide | Self::Bridged)
+    }
+}
+
+impl FromStr for SampleState {
+    type Err = String;
+    fn from_str(word: &str) -> Result<Self, String> {
+        let known = Self::WORDS.iter().find(|(_, known)| *known == word);
+        known.map(|&(state, _)| state).ok_or_else(|| {
+            let words = Self::WORDS.map(|(_, word)| word).join(", ");
+            format!("{word:?} is no state of a sample; it is one of {words}")
+        })
+    }
+}
+
+/// What a pin found on one frame.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Sample {
+    /// Where it is.
+    pub at: Point,
+    /// How alike pattern and picture are, 0 to 1.
+    #[serde(rename = "match")]
+    pub matched: f64,
+    /// Standard deviation of the place across and down, in pixels.
+    pub deviation: Point,
+    /// How it came about.
+    pub state: SampleState,
+}
+
+impl Sample {
+    /// A place that a person has set: right by definition.
+    pub fn guide(at: Point) -> Self {
+        Self { at, matched: 1.0, deviation: Point::default(), state: SampleState::Guide }
+    }
+}
+
+/// All samples of a pin, by frame.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Track {
+    samples: BTreeMap<Frame, Sample>,
+}
+
+impl Track {
+    /// A track without samples.
+    pub const fn new() -> Self {
+        Self { samples: BTreeMap::new() }
+    }
+
+    /// Whether nothing was followed yet.
+    pub fn is_empty(&self) -> bool {
+        self.samples.is_empty()
+    }
+
+    /// Number of frames with a sample.
+    pub fn len(&self) -> usize {
+        self.samples.len()
+    }
+
+    /// The sample on a frame.
+    pub fn get(&self, frame: Frame) -> Option<Sample> {
+        self.samples.get(&frame).copied()
+    }
+
+    /// Sets or, with `None`, removes the sample on a frame; gives back what was there.
+    pub fn set(&mut self, frame: Frame, sample: Option<Sample>) -> Option<Sample> {
+        match sample {
+            Some(sample) => self.samples.insert(frame, sample),
+            None => self.samples.remove(&frame),
+        }
+    }
+
+    /// All samples in order of frames.
+    pub fn iter(&self) -> impl DoubleEndedIterator<Item = (Frame, Sample)> + '_ {
+        self.samples.iter().map(|(&frame, &sample)| (frame, sample))
+    }
+
+    /// The guides in order of frames.
+    pub fn guides(&self) -> impl Iterator<Item = (Frame, Sample)> + '_ {
+        self.iter().filter(|(_, sample)| sample.state == SampleState::Guide)
+    }
+
+    /// Where the subject is on a frame, if it is there.
+    pub fn position(&self, frame: Frame) -> Option<Point> {
+        self.get(frame).filter(|sample| sample.state.is_present()).map(|sample| sample.at)
+    }
+
+    /// The runs of frames, without holes, in which the subject is there.
+    pub fn spans(&self) -> Vec<FrameRange> {
+        let mut spans: Vec<FrameRange> = Vec::new();
+        for (frame, _) in self.iter().filter(|(_, sample)| sample.state.is_present()) {
+            match spans.last_mut() {
+                Some(span) if span.last.until(frame) == 1 => span.last = frame,
+                _ => spans.push(FrameRange { first: frame, last: frame }),
+            }
+        }
+        spans
+    }
+}
+
+impl FromIterator<(Frame, Sample)> for Track {
+    fn from_iter<T: IntoIterator<Item = (Frame, Sample)>>(samples: T) -> Self {
+        Self { samples: samples.into_iter().collect() }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn sample(state: SampleState) -> Sample {
+        Sample { state, ..Sample::guide(Point::new(1.0, 2.0)) }
+    }
+
+    #[test]
+    fn spans_break_at_holes_and_where_the_subject_is_not_there() {
+        let track: Track = [(3, SampleState::Found), (4, SampleState::Guide), (6, SampleState::Found)]
+            .into_iter()
+            .chain([(7, SampleState::Hidden), (8, SampleState::Bridged)])
+            .map(|(frame, state)| (Frame(frame), sample(state)))
+            .collect();
+        let spans: Vec<(u32, u32)> = track.spans().iter().map(|s| (s.first.0, s.last.0)).collect();
+        assert_eq!(spans, [(3, 4), (6, 6), (8, 8)]);
+        assert_eq!(track.position(Frame(7)), None);
+    }
+
+    #[test]
+    fn every_state_survives_its_word() {
+        for (state, word) in SampleState::WORDS {
+            assert_eq!(state.word(), word);
+            assert_eq!(word.parse(), Ok(state));
+        }
+        assert!("lost".parse::<SampleState>().unwrap_err().contains("hidden"));
+    }
+}

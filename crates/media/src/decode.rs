@@ -1,0 +1,120 @@
+//! Whole frames out of a film: one picture by number, or all of them in order.
+
+use std::io::Read;
+use std::path::Path;
+use std::process::ChildStdout;
+
+use jampin_core::geometry::Size;
+use jampin_core::time::Frame;
+
+use crate::child::{Watch, Watched, output};
+use crate::tools::{Tools, input};
+use crate::{Cancel, ClipInfo, FrameTable, MediaError};
+
+/// Quality of JPEG pictures, 2 (best) to 31: at 4 a 1280 wide picture has 56 to 78 KB and no visible blocks.
+pub(crate) const JPEG_QUALITY: &str = "4";
+
+/// Filter chain that makes a picture for the browser of this size: full range and BT.601, as JPEG readers expect.
+pub(crate) fn picture_filter(info: &ClipInfo, size: Size) -> String {
+    let Size { width, height } = size;
+    format!(
+        "scale={width}:{height}:flags=bicubic:in_color_matrix={}:out_color_matrix=bt601:in_range={}:out_range=pc,format=yuvj420p",
+        info.matrix(),
+        if info.is_full_range() { "pc" } else { "tv" }
+    )
+}
+
+/// One frame as a JPEG of the full size.
+///
+/// Decodes from the keyframe before it, so it takes longer the further that is away.
+pub fn picture(
+    tools: &Tools,
+    path: &Path,
+    info: &ClipInfo,
+    table: &FrameTable,
+    frame: Frame,
+) -> Result<Vec<u8>, MediaError> {
+    let start = table.micros(frame).filter(|_| frame.0 < table.len());
+    let start = start.ok_or_else(|| MediaError::BadInput(format!("There is no frame {frame} in this film.")))?;
+    let mut command = tools.ffmpeg();
+    command.args(["-loglevel", "error"]);
+    if frame.0 > 0 {
+        // Half way from the frame before: right whatever is rounded. Counted from the start of the file.
+        let before = table.micros(Frame(frame.0 - 1)).unwrap_or(0);
+        let seek = (start + before) / 2 + table.first_micros() - info.start_micros;
+        command.args(["-ss", &format!("{}us", seek.max(0))]);
+    }
+    input(&mut command, path);
+    command.args(["-map", &format!("0:{}", info.stream), "-frames:v", "1"]);
+    command.args(["-vf", &picture_filter(info, info.size), "-q:v", JPEG_QUALITY, "-f", "mjpeg", "pipe:1"]);
+    let (bytes, _) = output(command, tools.limits.quiet, 256 << 20)?;
+    if bytes.is_empty() {
+        return Err(MediaError::BadInput(format!("Frame {frame} cannot be decoded; the film is damaged there.")));
+    }
+    Ok(bytes)
+}
+
+/// A frame as planar YUV 4:2:0, 8 bits, no padding: `width * height` of luma, then both chroma planes of half the
+/// width and height, rounded up.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RawFrame {
+    /// Size of the luma plane.
+    pub size: Size,
+    /// The three planes, one after the other.
+    pub data: Vec<u8>,
+}
+
+impl RawFrame {
+    /// Bytes of a frame of this size.
+    pub fn bytes(size: Size) -> usize {
+        size.area() + 2 * Self::chroma_size(size).area()
+    }
+
+    /// Size of each chroma plane.
+    pub fn chroma_size(size: Size) -> Size {
+        Size::new(size.width.div_ceil(2), size.height.div_ceil(2))
+    }
+}
+
+/// All frames of a film, in order.
+pub struct FrameReader {
+    watched: Option<Watched>,
+    stdout: ChildStdout,
+    size: Size,
+}
+
+impl FrameReader {
+    /// Starts to decode.
+    pub fn open(tools: &Tools, path: &Path, info: &ClipInfo, cancel: Cancel) -> Result<Self, MediaError> {
+        let mut command = tools.ffmpeg();
+        command.args(["-loglevel", "error"]);
+        input(&mut command, path);
+        let Size { width, height } = info.size;
+        command.args(["-map", &format!("0:{}", info.stream), "-fps_mode", "passthrough"]);
+        command.args(["-vf", &format!("scale={width}:{height},format=yuv420p")]);
+        command.args(["-f", "rawvideo", "pipe:1"]);
+        let watch = Watch { quiet: tools.limits.quiet, cancel };
+        let (watched, pipes) = Watched::start(command, watch, |_| true)?;
+        let stdout = pipes.stdout.expect("standard output is piped");
+        Ok(Self { watched: Some(watched), stdout, size: info.size })
+    }
+
+    /// The next frame into `frame`; `false` at the end of the film.
+    pub fn read(&mut self, frame: &mut RawFrame) -> Result<bool, MediaError> {
+        frame.size = self.size;
+        frame.data.resize(RawFrame::bytes(self.size), 0);
+        match self.stdout.read_exact(&mut frame.data) {
+            Ok(()) => {
+                if let Some(watched) = &self.watched {
+                    watched.progress();
+                }
+                Ok(true)
+            }
+            Err(error) if error.kind() == std::io::ErrorKind::UnexpectedEof => {
+                // A damaged end is not an error here: what could be decoded was.
+                self.watched.take().map_or(Ok(false), |watched| watched.wait().map(|_| false))
+            }
+            Err(error) => Err(MediaError::Io { context: "reading frames".into(), source: error }),
+        }
+    }
+}

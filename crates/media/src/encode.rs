@@ -1,0 +1,224 @@
+//! Frames into a film, with the sound and the frame times of the clip they came from.
+
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::{ChildStdin, Command, Stdio};
+
+use jampin_core::time::{Frame, FrameRange};
+use serde::{Deserialize, Serialize};
+
+use crate::child::{Watch, Watched};
+use crate::tools::{Tools, input};
+use crate::{Cancel, ClipInfo, FrameTable, MediaError, RawFrame, matroska};
+
+/// What kind of film is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Container {
+    /// MP4 with H.264.
+    Mp4,
+    /// WebM with VP9.
+    Webm,
+}
+
+impl Container {
+    /// Ending of its files.
+    pub fn extension(self) -> &'static str {
+        match self {
+            Self::Mp4 => "mp4",
+            Self::Webm => "webm",
+        }
+    }
+
+    /// Its media type.
+    pub fn media_type(self) -> &'static str {
+        match self {
+            Self::Mp4 => "video/mp4",
+            Self::Webm => "video/webm",
+        }
+    }
+
+    /// Encoder settings: visually lossless by common practice.
+    fn video_options(self) -> &'static [&'static str] {
+        match self {
+            Self::Mp4 => &["-c:v", "libx264", "-preset", "fast", "-crf", "17", "-movflags", "+faststart"],
+            Self::Webm => &[
+                "-c:v",
+                "libvpx-vp9",
+                "-b:v",
+                "0",
+                "-crf",
+                "24",
+                "-deadline",
+                "good",
+                "-cpu-used",
+                "4",
+                "-row-mt",
+                "1",
+            ],
+        }
+    }
+
+    /// Whether sound of this codec can go in as it is.
+    fn takes_sound(self, codec: &str) -> bool {
+        match self {
+            Self::Mp4 => matches!(codec, "aac" | "mp3" | "ac3" | "eac3" | "alac"),
+            Self::Webm => matches!(codec, "opus" | "vorbis"),
+        }
+    }
+
+    fn sound_encoder(self) -> &'static [&'static str] {
+        match self {
+            Self::Mp4 => &["aac", "-b:a", "192k"],
+            Self::Webm => &["libopus", "-b:a", "160k"],
+        }
+    }
+
+    fn muxer(self) -> &'static str {
+        self.extension()
+    }
+
+    /// Whether odd widths and heights have to be made even.
+    fn needs_even_size(self) -> bool {
+        self == Self::Mp4
+    }
+}
+
+/// What is to be written.
+#[derive(Clone, Debug)]
+pub struct EncodeJob<'a> {
+    /// The clip that the frames, the sound and the times come from.
+    pub clip: &'a Path,
+    /// What is known of it.
+    pub info: &'a ClipInfo,
+    /// Its frame times.
+    pub table: &'a FrameTable,
+    /// Which of its frames.
+    pub range: FrameRange,
+    /// Into what.
+    pub container: Container,
+    /// Where to. Written under another name first: it appears whole or not at all.
+    pub out: &'a Path,
+}
+
+/// Takes frames and writes them.
+pub struct Encoder {
+    watched: Watched,
+    stdin: Option<ChildStdin>,
+    unfinished: PathBuf,
+    out: PathBuf,
+    start: i64,
+    table: FrameTable,
+}
+
+impl Encoder {
+    /// Starts the encoder.
+    pub fn start(tools: &Tools, job: &EncodeJob<'_>, cancel: Cancel) -> Result<Self, MediaError> {
+        let unfinished = job.out.with_extension("part");
+        let mut command = command(tools, job, &unfinished);
+        command.stdin(Stdio::piped());
+        let watch = Watch { quiet: tools.limits.quiet, cancel };
+        let (watched, pipes) = Watched::start(command, watch, |_| true)?;
+        let mut stdin = pipes.stdin.expect("standard input is piped");
+        let nanos = (1e9 / job.info.rate.as_f64()).round() as u64;
+        // When it died at once the reason comes from `finish`, not from the broken pipe.
+        let _ = stdin.write_all(&matroska::head(job.info.size, nanos));
+        let start = job.table.micros(job.range.first).unwrap_or(0);
+        let table = job.table.clone();
+        Ok(Self { watched, stdin: Some(stdin), unfinished, out: job.out.to_owned(), start, table })
+    }
+
+    /// Writes a frame, shown when the frame of this number was.
+    pub fn write(&mut self, number: Frame, frame: &RawFrame) -> Result<(), MediaError> {
+        let micros = (self.table.micros(number).unwrap_or(0) - self.start).max(0) as u64;
+        let stdin = self.stdin.as_mut().expect("open until finished");
+        let written = stdin
+            .write_all(&matroska::frame_head(micros, frame.data.len()))
+            .and_then(|()| stdin.write_all(&frame.data));
+        self.watched.progress();
+        written.map_err(MediaError::io("handing a frame to the encoder"))
+    }
+
+    /// Ends the film and puts it in its place.
+    pub fn finish(mut self) -> Result<(), MediaError> {
+        drop(self.stdin.take());
+        let ended = self.watched.finish();
+        if let Err(error) = ended {
+            let _ = std::fs::remove_file(&self.unfinished);
+            return Err(error);
+        }
+        std::fs::rename(&self.unfinished, &self.out).map_err(MediaError::io("putting the film in its place"))
+    }
+
+    /// Gives up; nothing half-made remains. The reason why the encoder would not take any more, if it had one.
+    pub fn abandon(mut self) -> Option<MediaError> {
+        drop(self.stdin.take());
+        let ended = self.watched.finish().err();
+        let _ = std::fs::remove_file(&self.unfinished);
+        ended
+    }
+}
+
+fn command(tools: &Tools, job: &EncodeJob<'_>, out: &Path) -> Command {
+    let (info, container) = (job.info, job.container);
+    let mut command = tools.ffmpeg();
+    command.args(["-loglevel", "error"]);
+    let whole_start = job.table.first_micros() - info.start_micros;
+    let range_start = job.table.micros(job.range.first).unwrap_or(0);
+    let range_end = job.table.micros(Frame(job.range.last.0 + 1)).unwrap_or(range_start);
+    let is_whole = job.range.first.0 == 0 && job.range.last.0 + 1 == job.table.len();
+    if is_whole && whole_start > 0 {
+        // The picture starts after the sound: keep it so.
+        command.args(["-itsoffset", &format!("{whole_start}us")]);
+    }
+    command.args(["-f", "matroska", "-i", "pipe:0"]);
+    if info.audio.is_some() {
+        if !is_whole {
+            command.args(["-ss", &format!("{}us", (range_start + whole_start).max(0))]);
+            command.args(["-t", &format!("{}us", range_end - range_start)]);
+        }
+        input(&mut command, job.clip);
+    }
+    command.args(["-map", "0:v:0"]);
+    if let Some(audio) = &info.audio {
+        command.args(["-map", &format!("1:{}", audio.stream)]);
+        if is_whole && container.takes_sound(&audio.codec) {
+            command.args(["-c:a", "copy"]);
+        } else {
+            command.arg("-c:a").args(container.sound_encoder());
+        }
+    }
+    video_options(&mut command, job);
+    command.args(["-f", container.muxer()]).arg(out);
+    command
+}
+
+fn video_options(command: &mut Command, job: &EncodeJob<'_>) {
+    let (info, container) = (job.info, job.container);
+    if container.needs_even_size() && (info.size.width % 2 == 1 || info.size.height % 2 == 1) {
+        command.args(["-vf", "pad=ceil(iw/2)*2:ceil(ih/2)*2,fillborders=right=1:bottom=1:mode=smear"]);
+    }
+    command.args(container.video_options());
+    command.args(["-pix_fmt", "yuv420p", "-fps_mode", "passthrough", "-enc_time_base", "1:1000000"]);
+    if container == Container::Mp4 {
+        command.args(["-video_track_timescale", &timescale(job.table).to_string()]);
+    }
+    let tags = [
+        ("-color_range", &info.colour.range),
+        ("-colorspace", &info.colour.space),
+        ("-color_trc", &info.colour.transfer),
+        ("-color_primaries", &info.colour.primaries),
+    ];
+    for (option, tag) in tags {
+        if let Some(tag) = tag {
+            command.args([option, tag]);
+        }
+    }
+}
+
+/// Ticks a second in which the clip's frame times are whole numbers.
+fn timescale(table: &FrameTable) -> u32 {
+    let base = table.time_base;
+    // A coarse time base (WebM counts milliseconds) is refined so that a decoder's rounding cannot merge frames.
+    if base.num == 1 && base.den >= 1000 { base.den } else { base.den.saturating_mul(1000).min(1_000_000) }
+}

@@ -1,0 +1,42 @@
+//! What can go wrong with a film, sorted by who can mend it.
+
+use thiserror::Error;
+
+/// Reading or writing media failed.
+#[derive(Debug, Error)]
+pub enum MediaError {
+    /// The file is not one we can use; tell the person who brought it.
+    #[error("{0}")]
+    BadInput(String),
+    /// A limit we set was reached.
+    #[error("{0}")]
+    Limit(String),
+    /// Somebody asked to stop.
+    #[error("stopped by hand")]
+    Cancelled,
+    /// The decoder or encoder is missing or broke down; tell the operator.
+    #[error("{program} failed ({status}): {tail}")]
+    Tool {
+        /// Which program.
+        program: String,
+        /// How it ended.
+        status: String,
+        /// The last of what it said.
+        tail: String,
+    },
+    /// The disk or a pipe failed.
+    #[error("{context}: {source}")]
+    Io {
+        /// What was being done.
+        context: String,
+        /// The system's word.
+        source: std::io::Error,
+    },
+}
+
+impl MediaError {
+    pub(crate) fn io(context: impl Into<String>) -> impl FnOnce(std::io::Error) -> Self {
+        let context = context.into();
+        move |source| Self::Io { context, source }
+    }
+}

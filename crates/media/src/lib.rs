@@ -1,0 +1,25 @@
+//! Films in and out: ffmpeg and ffprobe as child processes, exact frame times, small copies for watching, planes for
+//! computing. Knows nothing of subjects.
+//!
+//! Every call here blocks; callers run it off their async threads.
+
+mod child;
+mod clip;
+mod decode;
+mod encode;
+mod error;
+mod matroska;
+mod planes;
+mod prepare;
+mod probe;
+mod tools;
+
+pub use child::Cancel;
+pub use clip::{AudioInfo, ClipInfo, ColourTags, FrameTable};
+pub use decode::{FrameReader, RawFrame, picture};
+pub use encode::{Container, EncodeJob, Encoder};
+pub use error::MediaError;
+pub use planes::{PlaneFolder, StoredPlanes, TILE_COLS, TILE_ROWS, WhenMissing};
+pub use prepare::{ClipFolder, Prepared, Progress, first_picture, prepare};
+pub use probe::probe;
+pub use tools::{Limits, Tools};

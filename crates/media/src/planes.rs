@@ -1,0 +1,311 @@
+//! Full-size luma planes at rest: one file a frame, cut into tiles that are read one by one, so that what a pin costs
+//! does not grow with the picture. A cache: made from the clip, dropped when unused, made again.
+//!
+//! File: 8 bytes of magic, width and height as `u32`, one `u32` a tile for where it ends (counted from the end of this
+//! table), then the tiles, row by row of tiles. A tile is lz4 compressed, or stored as it is when that is not smaller.
+//! All numbers little-endian.
+
+use std::fs::{self, File};
+use std::io::ErrorKind;
+use std::os::unix::fs::FileExt;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+use jampin_core::geometry::{PixelRect, Size};
+use jampin_core::image::{FrameSource, Plane, Window};
+use jampin_core::time::Frame;
+
+use crate::{Cancel, MediaError};
+
+/// Columns of a tile. Wide and low: rows lie together in memory.
+pub const TILE_COLS: usize = 256;
+/// Rows of a tile. 16 KB a tile: a pin's neighbourhood takes four to ten of them.
+pub const TILE_ROWS: usize = 64;
+const MAGIC: &[u8; 8] = b"jamplan1";
+const HEADER: usize = 16;
+/// How often a reader looks for a frame that is still being made.
+const POLL: Duration = Duration::from_millis(5);
+
+/// The folder of a clip's planes.
+#[derive(Clone, Debug)]
+pub struct PlaneFolder(PathBuf);
+
+impl PlaneFolder {
+    /// The folder at this path; it need not exist yet.
+    pub fn new(path: PathBuf) -> Self {
+        Self(path)
+    }
+
+    fn file(&self, frame: Frame) -> PathBuf {
+        self.0.join(format!("{:06}.plane", frame.0))
+    }
+
+    /// Whether the plane of a frame is there.
+    pub fn has(&self, frame: Frame) -> bool {
+        self.file(frame).exists()
+    }
+
+    /// Makes the folder.
+    pub fn create(&self) -> Result<(), MediaError> {
+        fs::create_dir_all(&self.0).map_err(MediaError::io("making room for planes"))
+    }
+
+    /// Drops all planes. They can be made again from the clip.
+    pub fn clear(&self) -> Result<(), MediaError> {
+        match fs::remove_dir_all(&self.0) {
+            Err(error) if error.kind() != ErrorKind::NotFound => {
+                Err(MediaError::Io { context: "dropping planes".into(), source: error })
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// Writes the plane of a frame; it appears whole or not at all.
+    pub fn write(&self, frame: Frame, plane: &Plane) -> Result<(), MediaError> {
+        let bytes = encode(plane);
+        let path = self.file(frame);
+        let unfinished = path.with_extension("part");
+        fs::write(&unfinished, bytes).map_err(MediaError::io("writing a plane"))?;
+        fs::rename(&unfinished, &path).map_err(MediaError::io("writing a plane"))
+    }
+}
+
+fn tile_rects(size: Size) -> impl Iterator<Item = PixelRect> {
+    let (width, height) = (size.width as usize, size.height as usize);
+    (0..height).step_by(TILE_ROWS).flat_map(move |top| {
+        (0..width).step_by(TILE_COLS).map(move |left| PixelRect {
+            left: left as i32,
+            top: top as i32,
+            right: (left + TILE_COLS).min(width) as i32,
+            bottom: (top + TILE_ROWS).min(height) as i32,
+        })
+    })
+}
+
+fn encode(plane: &Plane) -> Vec<u8> {
+    let size = plane.size();
+    let rects: Vec<PixelRect> = tile_rects(size).collect();
+    let mut out = Vec::with_capacity(HEADER + rects.len() * 4 + size.area());
+    out.extend_from_slice(MAGIC);
+    out.extend_from_slice(&size.width.to_le_bytes());
+    out.extend_from_slice(&size.height.to_le_bytes());
+    out.resize(HEADER + rects.len() * 4, 0);
+    let data_start = out.len();
+    let mut packed = vec![0; lz4_flex::block::get_maximum_output_size(TILE_COLS * TILE_ROWS)];
+    let mut raw = Vec::with_capacity(TILE_COLS * TILE_ROWS);
+    for (i, rect) in rects.iter().enumerate() {
+        raw.clear();
+        for row in rect.top..rect.bottom {
+            raw.extend_from_slice(&plane.row(row as usize)[rect.left as usize..rect.right as usize]);
+        }
+        match lz4_flex::block::compress_into(&raw, &mut packed) {
+            // Grainy tiles hardly shrink; stored as they are they read faster.
+            Ok(length) if length < raw.len() * 7 / 8 => out.extend_from_slice(&packed[..length]),
+            _ => out.extend_from_slice(&raw),
+        }
+        let end = ((out.len() - data_start) as u32).to_le_bytes();
+        out[HEADER + i * 4..HEADER + i * 4 + 4].copy_from_slice(&end);
+    }
+    out
+}
+
+/// Waiting for planes that are still being made.
+#[derive(Clone, Debug)]
+pub struct WhenMissing {
+    /// Give up when nothing came for this long.
+    pub wait: Duration,
+    /// Give up at once when this says so.
+    pub cancel: Cancel,
+}
+
+impl WhenMissing {
+    /// A missing plane is an error at once.
+    pub fn fail() -> Self {
+        Self { wait: Duration::ZERO, cancel: Cancel::default() }
+    }
+}
+
+/// Reads windows of stored planes.
+#[derive(Debug)]
+pub struct StoredPlanes {
+    folder: PlaneFolder,
+    size: Size,
+    when_missing: WhenMissing,
+    open: Option<OpenPlane>,
+}
+
+#[derive(Debug)]
+struct OpenPlane {
+    frame: Frame,
+    file: File,
+    ends: Vec<u32>,
+    data_start: u64,
+}
+
+impl StoredPlanes {
+    /// Over the planes of a clip whose picture has this size.
+    pub fn new(folder: PlaneFolder, size: Size, when_missing: WhenMissing) -> Self {
+        Self { folder, size, when_missing, open: None }
+    }
+
+    fn open(&mut self, frame: Frame) -> Result<&OpenPlane, MediaError> {
+        if self.open.as_ref().is_none_or(|open| open.frame != frame) {
+            let file = self.wait_for(frame)?;
+            self.open = Some(OpenPlane::read(frame, file, self.size)?);
+        }
+        Ok(self.open.as_ref().expect("just opened"))
+    }
+
+    fn wait_for(&self, frame: Frame) -> Result<File, MediaError> {
+        let path = self.folder.file(frame);
+        let begun = Instant::now();
+        loop {
+            match File::open(&path) {
+                Ok(file) => return Ok(file),
+                Err(error) if error.kind() == ErrorKind::NotFound && begun.elapsed() < self.when_missing.wait => {
+                    if self.when_missing.cancel.is_cancelled() {
+                        return Err(MediaError::Cancelled);
+                    }
+                    std::thread::sleep(POLL);
+                }
+                Err(error) => {
+                    return Err(MediaError::Io {
+                        context: format!("opening the plane of frame {frame}"),
+                        source: error,
+                    });
+                }
+            }
+        }
+    }
+}
+
+fn damaged(path: &str) -> MediaError {
+    MediaError::Limit(format!("{path} is damaged; it will be made again from the clip"))
+}
+
+impl OpenPlane {
+    fn read(frame: Frame, file: File, size: Size) -> Result<Self, MediaError> {
+        let tiles = tile_rects(size).count();
+        let mut head = vec![0; HEADER + tiles * 4];
+        file.read_exact_at(&mut head, 0).map_err(MediaError::io(format!("reading the plane of frame {frame}")))?;
+        let number = |at: usize| u32::from_le_bytes([head[at], head[at + 1], head[at + 2], head[at + 3]]);
+        if &head[..8] != MAGIC || number(8) != size.width || number(12) != size.height {
+            return Err(damaged(&format!("The plane of frame {frame}")));
+        }
+        let ends = (0..tiles).map(|i| number(HEADER + i * 4)).collect();
+        Ok(Self { frame, file, ends, data_start: head.len() as u64 })
+    }
+
+    fn tile(&self, index: usize, raw: &mut [u8]) -> Result<(), MediaError> {
+        let start = if index == 0 { 0 } else { self.ends[index - 1] };
+        let length = self.ends[index].saturating_sub(start) as usize;
+        let at = self.data_start + u64::from(start);
+        if length == raw.len() {
+            return self.file.read_exact_at(raw, at).map_err(MediaError::io("reading a plane"));
+        }
+        if length > raw.len() {
+            return Err(damaged(&format!("The plane of frame {}", self.frame)));
+        }
+        let mut packed = vec![0; length];
+        self.file.read_exact_at(&mut packed, at).map_err(MediaError::io("reading a plane"))?;
+        let unpacked = lz4_flex::block::decompress_into(&packed, raw);
+        let whole = unpacked.is_ok_and(|count| count == raw.len());
+        whole.then_some(()).ok_or_else(|| damaged(&format!("The plane of frame {}", self.frame)))
+    }
+}
+
+impl FrameSource for StoredPlanes {
+    type Error = MediaError;
+
+    fn size(&self) -> Size {
+        self.size
+    }
+
+    fn window(&mut self, frame: Frame, rect: PixelRect) -> Result<Window, MediaError> {
+        let rect = rect.clamped_to(self.size);
+        let size = self.size;
+        let open = self.open(frame)?;
+        let (cols, rows) = (rect.cols(), rect.rows());
+        let mut data = vec![0; cols * rows];
+        let mut raw = vec![0; TILE_COLS * TILE_ROWS];
+        for (index, tile) in tile_rects(size).enumerate() {
+            let (left, right) = (rect.left.max(tile.left), rect.right.min(tile.right));
+            let (top, bottom) = (rect.top.max(tile.top), rect.bottom.min(tile.bottom));
+            if left >= right || top >= bottom {
+                continue;
+            }
+            let raw = &mut raw[..tile.cols() * tile.rows()];
+            open.tile(index, raw)?;
+            let count = (right - left) as usize;
+            for row in top..bottom {
+                let from = (row - tile.top) as usize * tile.cols() + (left - tile.left) as usize;
+                let to = (row - rect.top) as usize * cols + (left - rect.left) as usize;
+                data[to..to + count].copy_from_slice(&raw[from..from + count]);
+            }
+        }
+        let plane = Plane::new(Size::new(cols as u32, rows as u32), data).expect("a clamped window has pixels");
+        Ok(Window { plane, left: rect.left, top: rect.top })
+    }
+}
+
+/// Bytes of all planes below a folder.
+pub(crate) fn bytes_below(path: &Path) -> u64 {
+    let Ok(entries) = fs::read_dir(path) else { return 0 };
+    entries.flatten().filter_map(|entry| entry.metadata().ok()).map(|meta| meta.len()).sum()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn plane(size: Size, noisy: bool) -> Plane {
+        let mut state = 7u32;
+        Plane::from_fn(size, |col, row| {
+            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            let noise = if noisy { (state >> 24) as u8 } else { 0 };
+            (col / 3 + row / 2) as u8 ^ noise
+        })
+    }
+
+    #[test]
+    fn every_window_comes_back_as_it_was() {
+        let dir = tempfile::tempdir().unwrap();
+        let folder = PlaneFolder::new(dir.path().join("planes"));
+        folder.create().unwrap();
+        let size = Size::new(853, 481);
+        for (n, noisy) in [(0, false), (1, true)] {
+            let plane = plane(size, noisy);
+            folder.write(Frame(n), &plane).unwrap();
+            let mut stored = StoredPlanes::new(folder.clone(), size, WhenMissing::fail());
+            for (left, top, right, bottom) in
+                [(0, 0, 853, 481), (250, 60, 270, 70), (-5, 470, 20, 500), (840, -9, 900, 3)]
+            {
+                let rect = PixelRect { left, top, right, bottom };
+                let got = stored.window(Frame(n), rect).unwrap();
+                let want = plane.window(rect);
+                assert_eq!((got.left, got.top), (want.left, want.top));
+                assert_eq!(got.plane, want.plane, "{rect:?} noisy {noisy}");
+            }
+        }
+    }
+
+    #[test]
+    fn missing_and_damaged_planes_are_errors() {
+        let dir = tempfile::tempdir().unwrap();
+        let folder = PlaneFolder::new(dir.path().to_owned());
+        let size = Size::new(64, 64);
+        let rect = PixelRect { left: 0, top: 0, right: 8, bottom: 8 };
+        let mut stored = StoredPlanes::new(folder.clone(), size, WhenMissing::fail());
+        assert!(stored.window(Frame(0), rect).is_err());
+        folder.write(Frame(0), &plane(size, false)).unwrap();
+        let path = folder.file(Frame(0));
+        let mut bytes = fs::read(&path).unwrap();
+        bytes[8] = 65;
+        fs::write(&path, &bytes).unwrap();
+        assert!(stored.window(Frame(0), rect).unwrap_err().to_string().contains("damaged"));
+        bytes[8] = 64;
+        bytes.truncate(40);
+        fs::write(&path, &bytes).unwrap();
+        assert!(stored.window(Frame(0), rect).is_err());
+    }
+}

@@ -1,0 +1,233 @@
+//! One pass over a new clip: small copies for watching, planes for computing, cuts, and the frame table made sure of.
+
+use std::fs;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+use std::process::ChildStdout;
+use std::sync::{Arc, Mutex};
+
+use jampin_core::geometry::Size;
+use jampin_core::image::{CutFinder, Plane};
+use jampin_core::time::Frame;
+
+use crate::child::{Watch, Watched, output};
+use crate::decode::{JPEG_QUALITY, picture_filter};
+use crate::planes::bytes_below;
+use crate::tools::{Tools, input};
+use crate::{Cancel, ClipInfo, FrameTable, MediaError, PlaneFolder};
+
+/// Widest small copy, in pixels: what the bench shows at 1280x800 without zoom.
+const PREVIEW_WIDTH: u32 = 1280;
+
+/// Where the files of one clip are.
+#[derive(Clone, Debug)]
+pub struct ClipFolder(PathBuf);
+
+impl ClipFolder {
+    /// The folder at this path; it need not exist yet.
+    pub fn new(path: PathBuf) -> Self {
+        Self(path)
+    }
+
+    /// The folder itself.
+    pub fn path(&self) -> &Path {
+        &self.0
+    }
+
+    /// The film as it came in.
+    pub fn original(&self) -> PathBuf {
+        self.0.join("original")
+    }
+
+    /// The small copy of a frame, a JPEG.
+    pub fn preview(&self, frame: Frame) -> PathBuf {
+        self.previews().join(format!("{:06}.jpg", frame.0))
+    }
+
+    /// The full-size picture of a frame, a JPEG, made when asked for.
+    pub fn full_picture(&self, frame: Frame) -> PathBuf {
+        self.0.join("full").join(format!("{:06}.jpg", frame.0))
+    }
+
+    /// Full-size luma planes.
+    pub fn planes(&self) -> PlaneFolder {
+        PlaneFolder::new(self.0.join("planes"))
+    }
+
+    /// Bytes that the planes take.
+    pub fn plane_bytes(&self) -> u64 {
+        bytes_below(&self.0.join("planes"))
+    }
+
+    fn previews(&self) -> PathBuf {
+        self.0.join("previews")
+    }
+}
+
+/// How far preparing has come.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Progress {
+    /// Frames done.
+    pub frames: u32,
+    /// Frames expected.
+    pub of: u32,
+}
+
+/// What a pass over the whole clip has found.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Prepared {
+    /// When each frame is shown, as decoded.
+    pub table: FrameTable,
+    /// First frame of every shot but the first.
+    pub cuts: Vec<Frame>,
+    /// What a person should know, for example that some frames could not be decoded.
+    pub remarks: Vec<String>,
+}
+
+fn preview_size(size: Size) -> Size {
+    if size.width <= PREVIEW_WIDTH {
+        return size;
+    }
+    let height = u64::from(size.height) * u64::from(PREVIEW_WIDTH) / u64::from(size.width);
+    Size::new(PREVIEW_WIDTH, (height as u32).max(1))
+}
+
+/// Makes the small copy of frame 0, so that there is something to look at while the rest is read.
+pub fn first_picture(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> Result<(), MediaError> {
+    fs::create_dir_all(folder.previews()).map_err(MediaError::io("making room for pictures"))?;
+    let mut command = tools.ffmpeg();
+    command.args(["-loglevel", "error"]);
+    input(&mut command, &folder.original());
+    command.args(["-map", &format!("0:{}", info.stream), "-frames:v", "1"]);
+    command.args(["-vf", &picture_filter(info, preview_size(info.size)), "-q:v", JPEG_QUALITY]);
+    command.args(["-f", "image2", "-atomic_writing", "1"]).arg(folder.preview(Frame(0)));
+    let undecodable = |tail: &str| MediaError::BadInput(format!("No frame of this film can be decoded. {tail}"));
+    match output(command, tools.limits.quiet, 1 << 20) {
+        Err(MediaError::Tool { tail, .. }) => Err(undecodable(tail.lines().next_back().unwrap_or_default())),
+        Err(error) => Err(error),
+        Ok(_) if !folder.preview(Frame(0)).exists() => Err(undecodable("")),
+        Ok(_) => Ok(()),
+    }
+}
+
+/// Decodes the whole clip once. `progress` is called after each frame whose picture and plane are there.
+pub fn prepare(
+    tools: &Tools,
+    folder: &ClipFolder,
+    info: &ClipInfo,
+    table: &FrameTable,
+    cancel: &Cancel,
+    progress: &mut dyn FnMut(Progress),
+) -> Result<Prepared, MediaError> {
+    fs::create_dir_all(folder.previews()).map_err(MediaError::io("making room for pictures"))?;
+    let planes = folder.planes();
+    planes.create()?;
+    let times = Arc::new(Mutex::new(Vec::new()));
+    let seen = Arc::clone(&times);
+    let watch = Watch { quiet: tools.limits.quiet, cancel: cancel.clone() };
+    let keep_line = move |line: &str| match shown_time(line) {
+        Some(time) => {
+            seen.lock().unwrap_or_else(std::sync::PoisonError::into_inner).push(time);
+            false
+        }
+        None => line.contains("rror") || line.contains("nvalid") || line.contains("orrupt"),
+    };
+    let (watched, pipes) = Watched::start(prepare_command(tools, folder, info), watch, keep_line)?;
+    let mut stdout = pipes.stdout.expect("standard output is piped");
+    let (mut cuts, mut count) = (CutFinder::default(), 0);
+    while let Some(plane) = next_plane(&mut stdout, info.size)? {
+        planes.write(Frame(count), &plane)?;
+        cuts.push(&plane);
+        count += 1;
+        watched.progress();
+        progress(Progress { frames: count, of: table.len().max(count) });
+    }
+    let (_, complaints) = watched.wait()?;
+    if count == 0 {
+        let last = complaints.lines().next_back().unwrap_or_default();
+        return Err(MediaError::BadInput(format!("No frame of this film can be decoded. {last}")));
+    }
+    let decoded = times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone();
+    let (table, remarks) = settle_table(table, &decoded, count, &complaints);
+    Ok(Prepared { table, cuts: cuts.cuts().to_vec(), remarks })
+}
+
+fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> std::process::Command {
+    let Size { width, height } = info.size;
+    let filter = format!(
+        "[0:{}]showinfo=checksum=0,split=2[a][b];[a]{}[pictures];\
+         [b]scale={width}:{height},format=pix_fmts=yuv420p|yuv422p|yuv444p|yuvj420p|yuvj422p|yuvj444p|gray,extractplanes=y[luma]",
+        info.stream,
+        picture_filter(info, preview_size(info.size)),
+    );
+    let mut command = tools.ffmpeg();
+    command.args(["-loglevel", "info", "-nostats"]);
+    input(&mut command, &folder.original());
+    command.args(["-filter_complex", &filter, "-map", "[luma]", "-fps_mode", "passthrough"]);
+    command.args(["-f", "rawvideo", "pipe:1"]);
+    command.args(["-map", "[pictures]", "-fps_mode", "passthrough", "-q:v", JPEG_QUALITY]);
+    command.args(["-f", "image2", "-atomic_writing", "1", "-start_number", "0"]);
+    command.arg(folder.previews().join("%06d.jpg"));
+    command
+}
+
+fn next_plane(stdout: &mut ChildStdout, size: Size) -> Result<Option<Plane>, MediaError> {
+    let mut data = vec![0; size.area()];
+    match stdout.read_exact(&mut data) {
+        Ok(()) => Ok(Plane::new(size, data)),
+        Err(error) if error.kind() == std::io::ErrorKind::UnexpectedEof => Ok(None),
+        Err(error) => Err(MediaError::Io { context: "reading planes".into(), source: error }),
+    }
+}
+
+/// The time in a line of the filter that lists frames: `... n:  12 pts:  6144 pts_time:0.48 ...`.
+fn shown_time(line: &str) -> Option<Option<i64>> {
+    let rest = line.contains("Parsed_showinfo").then_some(line)?.split_once(" pts:")?.1;
+    Some(rest.split_whitespace().next()?.parse().ok())
+}
+
+/// The table to go by: the probe's when it has as many frames as were decoded, else the decoder's times.
+fn settle_table(
+    probed: &FrameTable,
+    decoded: &[Option<i64>],
+    count: u32,
+    complaints: &str,
+) -> (FrameTable, Vec<String>) {
+    if probed.len() == count {
+        return (probed.clone(), Vec::new());
+    }
+    let known: Vec<i64> = decoded.iter().copied().flatten().take(count as usize).collect();
+    let rising = known.len() == count as usize && known.windows(2).all(|pair| pair[0] < pair[1]);
+    let step = probed.last_duration.max(1);
+    let first = probed.times.first().copied().unwrap_or(0);
+    let times = match () {
+        () if rising => known,
+        () if probed.len() > count => probed.times[..count as usize].to_vec(),
+        () => (0..i64::from(count)).map(|n| first + n * step).collect(),
+    };
+    let mut remarks = Vec::new();
+    if count < probed.len() {
+        let damaged = if complaints.is_empty() { "" } else { " The film is damaged or cut off." };
+        remarks.push(format!("Only {count} of {} frames could be decoded.{damaged}", probed.len()));
+    }
+    (FrameTable { times, ..probed.clone() }, remarks)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn times_are_read_from_the_list_of_frames() {
+        let line = "[Parsed_showinfo_0 @ 0x55] n:   3 pts:   1536 pts_time:0.12    duration: 512";
+        assert_eq!(shown_time(line), Some(Some(1536)));
+        assert_eq!(shown_time("[Parsed_showinfo_0 @ 0x55] n:   3 pts:NOPTS pts_time:NOPTS"), Some(None));
+        assert_eq!(shown_time("[h264 @ 0x55] error while decoding MB 3 4"), None);
+    }
+
+    #[test]
+    fn small_copies_keep_the_shape() {
+        assert_eq!(preview_size(Size::new(3840, 2160)), Size::new(1280, 720));
+        assert_eq!(preview_size(Size::new(853, 481)), Size::new(853, 481));
+    }
+}

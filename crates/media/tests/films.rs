@@ -1,0 +1,259 @@
+//! Films of every awkward kind: each opens rightly or says clearly why not.
+
+use std::fs;
+use std::time::Duration;
+
+use jampin_core::geometry::{PixelRect, Size};
+use jampin_core::image::FrameSource;
+use jampin_core::time::{Frame, FrameRange};
+use jampin_media::{
+    Cancel, ClipFolder, ClipInfo, Container, EncodeJob, Encoder, FrameReader, FrameTable, MediaError, Prepared,
+    RawFrame, StoredPlanes, Tools, WhenMissing, first_picture, picture, prepare, probe,
+};
+use jampin_testkit::{make_film, probe_values};
+
+const SOURCE: &str = "-f lavfi -i testsrc2=size=320x180:rate=25:duration=1";
+
+/// Takes a film all the way in.
+fn open(folder: &ClipFolder) -> Result<(ClipInfo, Prepared), MediaError> {
+    let tools = Tools::default();
+    let (info, table) = probe(&tools, &folder.original())?;
+    first_picture(&tools, folder, &info)?;
+    let prepared = prepare(&tools, folder, &info, &table, &Cancel::default(), &mut |_| {})?;
+    Ok((info, prepared))
+}
+
+fn opened(name: &str, arguments: &str) -> (tempfile::TempDir, ClipFolder, ClipInfo, Prepared) {
+    let dir = tempfile::tempdir().unwrap();
+    let folder = ClipFolder::new(dir.path().to_owned());
+    let film = make_film(dir.path(), name, arguments);
+    fs::rename(film, folder.original()).unwrap();
+    let (info, prepared) = open(&folder).unwrap_or_else(|error| panic!("{name}: {error}"));
+    for frame in [0, prepared.table.len() - 1] {
+        assert!(folder.preview(Frame(frame)).exists(), "{name}: no picture of frame {frame}");
+        assert!(folder.planes().has(Frame(frame)), "{name}: no plane of frame {frame}");
+    }
+    assert!(!folder.preview(Frame(prepared.table.len())).exists(), "{name}: a picture too many");
+    (dir, folder, info, prepared)
+}
+
+fn refused(bytes: &[u8]) -> String {
+    let dir = tempfile::tempdir().unwrap();
+    let folder = ClipFolder::new(dir.path().to_owned());
+    fs::write(folder.original(), bytes).unwrap();
+    match open(&folder) {
+        Err(MediaError::BadInput(reason) | MediaError::Limit(reason)) => reason,
+        other => panic!("not refused: {other:?}"),
+    }
+}
+
+#[test]
+fn common_films_open() {
+    for (name, arguments, frames, size) in [
+        ("plain.mp4", format!("{SOURCE} -pix_fmt yuv420p"), 25, (320, 180)),
+        (
+            "odd.mkv",
+            "-f lavfi -i testsrc2=size=856x484:rate=25:duration=0.4 -vf format=yuv444p,scale=853:481 -c:v ffv1 -pix_fmt yuv420p".into(),
+            10,
+            (853, 481),
+        ),
+        ("ten.mp4", format!("{SOURCE} -pix_fmt yuv420p10le"), 25, (320, 180)),
+        ("one.mp4", format!("{SOURCE} -pix_fmt yuv420p -frames:v 1"), 1, (320, 180)),
+        (
+            "alpha.mov",
+            format!("{SOURCE} -c:v prores_ks -profile:v 4444 -pix_fmt yuva444p10le -frames:v 5"),
+            5,
+            (320, 180),
+        ),
+        ("palette.gif", format!("{SOURCE} -frames:v 6"), 6, (320, 180)),
+        ("vp9.webm", format!("{SOURCE} -c:v libvpx-vp9 -deadline realtime -cpu-used 8 -frames:v 8"), 8, (320, 180)),
+    ] {
+        let (_dir, _folder, info, prepared) = opened(name, &arguments);
+        assert_eq!(prepared.table.len(), frames, "{name}");
+        assert_eq!(info.size, Size::new(size.0, size.1), "{name}");
+        assert!(prepared.remarks.is_empty(), "{name}: {:?}", prepared.remarks);
+        assert_eq!(info.bits > 8, name == "ten.mp4" || name == "alpha.mov", "{name}: {info:?}");
+        assert_eq!(info.alpha, name == "alpha.mov" || name == "palette.gif", "{name}: {info:?}");
+    }
+}
+
+#[test]
+fn interlaced_and_silent_films_say_so() {
+    let (_dir, _folder, info, _) =
+        opened("fields.mp4", &format!("{SOURCE} -vf interlace -flags +ilme+ildct -c:v libx264 -pix_fmt yuv420p"));
+    assert!(info.interlaced);
+    let remarks = info.remarks().join(" ");
+    assert!(remarks.contains("Interlaced") && remarks.contains("No sound"), "{remarks}");
+}
+
+#[test]
+fn phone_video_stands_upright() {
+    let dir = tempfile::tempdir().unwrap();
+    let flat = make_film(dir.path(), "flat.mp4", &format!("{SOURCE} -pix_fmt yuv420p -frames:v 3"));
+    let turned = format!("-i {} -c copy -metadata:s:v:0 rotate=90", flat.display());
+    let (_dir, folder, info, prepared) = opened("phone.mp4", &turned);
+    assert_eq!(info.size, Size::new(180, 320));
+    assert_eq!(info.quarter_turns % 2, 1);
+    let mut planes = StoredPlanes::new(folder.planes(), info.size, WhenMissing::fail());
+    let all = planes.window(Frame(0), PixelRect { left: 0, top: 0, right: 999, bottom: 999 }).unwrap();
+    assert_eq!(all.plane.size(), Size::new(180, 320));
+    assert_eq!(prepared.table.len(), 3);
+}
+
+#[test]
+fn uneven_frame_times_are_exact() {
+    let uneven = format!(
+        "{SOURCE} -vf setpts='N*N+20*N' -fps_mode vfr -enc_time_base 1/1000 -pix_fmt yuv420p -frames:v 12 -video_track_timescale 1000"
+    );
+    let uneven = uneven.replace("setpts='N*N+20*N'", "settb=1/1000,setpts=N*N+20*N");
+    let (_dir, _folder, _info, prepared) = opened("uneven.mp4", &uneven);
+    let times: Vec<i64> = (0..12).map(|n| prepared.table.micros(Frame(n)).unwrap()).collect();
+    let want: Vec<i64> = (0..12).map(|n| 1000 * (n * n + 20 * n)).collect();
+    assert_eq!(times, want);
+    assert!(!prepared.table.is_even());
+    let (_dir, _folder, info, prepared) =
+        opened("ntsc.mp4", "-f lavfi -i testsrc2=size=320x180:rate=60000/1001:duration=1 -pix_fmt yuv420p");
+    assert_eq!((info.rate.num, info.rate.den), (60000, 1001));
+    assert_eq!(prepared.table.micros(Frame(59)), Some(984_317));
+}
+
+#[test]
+fn what_is_not_a_film_is_refused_in_words() {
+    assert!(refused(b"frame,pin,x,y\n0,lamp,1,2\n").contains("not a film"), "{}", refused(b"frame,pin"));
+    assert!(refused(b"").contains("not a film"));
+    assert!(refused(b"#EXTM3U\n#EXTINF:1,\nfile:///etc/hostname\n").contains("not a film"));
+    assert!(refused(b"ffconcat version 1.0\nfile /etc/hostname\n").contains("not a film"));
+    let dir = tempfile::tempdir().unwrap();
+    let whole = make_film(dir.path(), "whole.mp4", &format!("{SOURCE} -pix_fmt yuv420p"));
+    let bytes = fs::read(whole).unwrap();
+    assert!(refused(&bytes[..bytes.len() / 2]).contains("cut off"), "{}", refused(&bytes[..bytes.len() / 2]));
+    let sound = make_film(dir.path(), "sound.mp4", "-f lavfi -i sine=duration=1");
+    assert!(refused(&fs::read(sound).unwrap()).contains("no picture"));
+    let dot = make_film(
+        dir.path(),
+        "dot.mkv",
+        "-f lavfi -i testsrc2=size=64x64:rate=25:duration=0.2 -vf format=yuv444p,scale=1:1 -c:v ffv1 -pix_fmt yuv444p",
+    );
+    assert!(refused(&fs::read(dot).unwrap()).contains("1 x 1"));
+    let none = make_film(dir.path(), "none.mkv", &format!("{SOURCE} -c:v ffv1 -frames:v 0"));
+    let reason = refused(&fs::read(none).unwrap());
+    assert!(reason.contains("empty") || reason.contains("no frame") || reason.contains("no picture") || reason.contains("not a film"), "{reason}");
+}
+
+#[test]
+fn a_film_cut_off_in_the_middle_opens_as_far_as_it_goes_and_says_so() {
+    let dir = tempfile::tempdir().unwrap();
+    let whole = make_film(dir.path(), "whole.mkv", &format!("{SOURCE} -c:v libx264 -g 5 -pix_fmt yuv420p"));
+    let bytes = fs::read(whole).unwrap();
+    let folder = ClipFolder::new(dir.path().join("clip"));
+    fs::create_dir_all(folder.path()).unwrap();
+    fs::write(folder.original(), &bytes[..bytes.len() * 6 / 10]).unwrap();
+    let (_, prepared) = open(&folder).unwrap();
+    assert!((3..25).contains(&prepared.table.len()), "{}", prepared.table.len());
+    assert!(folder.planes().has(Frame(prepared.table.len() - 1)));
+}
+
+#[test]
+fn cuts_are_found() {
+    let (_dir, _folder, _info, prepared) = opened(
+        "cuts.mp4",
+        "-f lavfi -i testsrc2=size=320x180:rate=25:duration=0.8 -f lavfi -i mandelbrot=size=320x180:rate=25 \
+         -filter_complex [1:v]trim=duration=0.6[b];[0:v][b]concat=n=2:v=1 -pix_fmt yuv420p",
+    );
+    assert_eq!(prepared.cuts, [Frame(20)]);
+}
+
+#[test]
+fn one_picture_by_number_is_the_right_one() {
+    // Grey level tells the frame: 10 + 9 n.
+    let (_dir, folder, info, prepared) = opened(
+        "numbered.mp4",
+        "-f lavfi -i nullsrc=size=320x180:rate=25:duration=1 -vf geq=lum=10+9*N:cb=128:cr=128 -g 250 -bf 3 -pix_fmt yuv420p",
+    );
+    let mut planes = StoredPlanes::new(folder.planes(), info.size, WhenMissing::fail());
+    let rect = PixelRect { left: 100, top: 100, right: 101, bottom: 101 };
+    for n in [0, 1, 7, 13, 24] {
+        let stored = i64::from(planes.window(Frame(n), rect).unwrap().plane.data()[0]);
+        assert!((stored - (10 + 9 * i64::from(n))).abs() <= 1, "frame {n}: {stored}");
+        let jpeg = picture(&Tools::default(), &folder.original(), &info, &prepared.table, Frame(n)).unwrap();
+        let path = folder.path().join("one.jpg");
+        fs::write(&path, jpeg).unwrap();
+        let shown = i64::from(jampin_testkit::decode_rgb(&path, 320, 180)[0][0]);
+        // From studio range to full range.
+        let want = ((10.0 + 9.0 * f64::from(n) - 16.0) * 255.0 / 219.0).clamp(0.0, 255.0);
+        assert!((shown as f64 - want).abs() <= 3.0, "frame {n}: {shown} {want}");
+    }
+}
+
+/// Decodes a film and encodes it again, unchanged.
+fn rewrite(folder: &ClipFolder, info: &ClipInfo, table: &FrameTable, container: Container) -> std::path::PathBuf {
+    let out = folder.path().join(format!("out.{}", container.extension()));
+    let clip = folder.original();
+    let range = FrameRange::new(Frame(0), Frame(table.len() - 1)).unwrap();
+    let job = EncodeJob { clip: &clip, info, table, range, container, out: &out };
+    let tools = Tools::default();
+    let mut reader = FrameReader::open(&tools, &clip, info, Cancel::default()).unwrap();
+    let mut encoder = Encoder::start(&tools, &job, Cancel::default()).unwrap();
+    let mut frame = RawFrame { size: info.size, data: Vec::new() };
+    let mut number = 0;
+    while reader.read(&mut frame).unwrap() {
+        encoder.write(Frame(number), &frame).unwrap();
+        number += 1;
+    }
+    encoder.finish().unwrap();
+    out
+}
+
+#[test]
+fn films_go_out_with_the_same_times_tags_and_sound() {
+    let tagged = "-color_range tv -colorspace bt709 -color_trc bt709 -color_primaries bt709";
+    let (_dir, folder, info, prepared) = opened(
+        "uneven.mp4",
+        &format!(
+            "{SOURCE} -f lavfi -i sine=duration=1 -vf settb=1/1000,setpts=N*N+20*N -fps_mode vfr -enc_time_base 1/1000 -video_track_timescale 1000 -pix_fmt yuv420p -c:a aac {tagged}"
+        ),
+    );
+    for container in [Container::Mp4, Container::Webm] {
+        let out = rewrite(&folder, &info, &prepared.table, container);
+        let (again, table) = probe(&Tools::default(), &out).unwrap();
+        let times = |table: &FrameTable| (0..table.len()).map(|n| table.micros(Frame(n)).unwrap()).collect::<Vec<_>>();
+        assert_eq!(times(&table), times(&prepared.table), "{container:?}");
+        assert_eq!(again.colour, info.colour, "{container:?}");
+        let codec = again.audio.expect("the sound is kept").codec;
+        assert_eq!(codec, if container == Container::Mp4 { "aac" } else { "opus" });
+    }
+    let packets = probe_values(&folder.path().join("out.mp4"), "packet=codec_type");
+    assert!(packets.iter().filter(|kind| *kind == "audio").count() > 25, "{packets:?}");
+}
+
+#[test]
+fn odd_sizes_and_ntsc_rates_go_out() {
+    let (_dir, folder, info, prepared) = opened(
+        "odd.mkv",
+        "-f lavfi -i testsrc2=size=856x484:rate=30000/1001:duration=0.4 -vf format=yuv444p,scale=853:481 -c:v ffv1 -pix_fmt yuv420p",
+    );
+    let mp4 = rewrite(&folder, &info, &prepared.table, Container::Mp4);
+    assert_eq!(probe_values(&mp4, "stream=width,height"), ["854,482"]);
+    let webm = rewrite(&folder, &info, &prepared.table, Container::Webm);
+    assert_eq!(probe_values(&webm, "stream=width,height"), ["853,481"]);
+    assert_eq!(probe_values(&mp4, "packet=pts").len(), prepared.table.times.len());
+}
+
+#[test]
+fn preparing_can_be_cancelled() {
+    let dir = tempfile::tempdir().unwrap();
+    let folder = ClipFolder::new(dir.path().to_owned());
+    let film = make_film(
+        dir.path(),
+        "long.mp4",
+        "-f lavfi -i testsrc2=size=1280x720:rate=25:duration=8 -preset ultrafast -pix_fmt yuv420p",
+    );
+    fs::rename(film, folder.original()).unwrap();
+    let tools = Tools::default();
+    let (info, table) = probe(&tools, &folder.original()).unwrap();
+    let cancel = Cancel::default();
+    let (asked, begun) = (cancel.clone(), std::time::Instant::now());
+    let result = prepare(&tools, &folder, &info, &table, &cancel, &mut |_| asked.cancel());
+    assert!(matches!(result, Err(MediaError::Cancelled)), "{result:?}");
+    assert!(begun.elapsed() < Duration::from_secs(5));
+}
