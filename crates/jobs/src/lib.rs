@@ -1,1 +1,17 @@
-//! jampin-jobs
+//! What each kind of long work does with core, media, render and store; and the loop that takes it.
+
+mod export;
+mod follow;
+mod hub;
+mod library;
+mod prepare;
+mod work;
+mod worker;
+
+pub use export::{ExportProgress, ExportResult, ExportTask, export_film};
+pub use follow::{FollowResult, FollowTask};
+pub use hub::EventHub;
+pub use library::Library;
+pub use prepare::PrepareTask;
+pub use work::{Task, TaskError};
+pub use worker::{Worker, spawn_worker};

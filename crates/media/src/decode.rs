@@ -14,6 +14,12 @@ use crate::{Cancel, ClipInfo, FrameTable, MediaError};
 /// Quality of JPEG pictures, 2 (best) to 31: at 4 a 1280 wide picture has 56 to 78 KB and no visible blocks.
 pub(crate) const JPEG_QUALITY: &str = "4";
 
+/// Filter that gives frames evenly counted times. Uneven ones would collide when ffmpeg rounds them to its idea of a
+/// rate, and frames would be lost; their true times are in the frame table.
+pub(crate) const COUNTED: &str = "settb=1/25,setpts=N";
+/// Output options that go with [`COUNTED`]: every frame once.
+pub(crate) const EVERY_FRAME: [&str; 4] = ["-fps_mode", "passthrough", "-enc_time_base", "1:25"];
+
 /// Filter chain that makes a picture for the browser of this size: full range and BT.601, as JPEG readers expect.
 pub(crate) fn picture_filter(info: &ClipInfo, size: Size) -> String {
     let Size { width, height } = size;
@@ -90,8 +96,8 @@ impl FrameReader {
         command.args(["-loglevel", "error"]);
         input(&mut command, path);
         let Size { width, height } = info.size;
-        command.args(["-map", &format!("0:{}", info.stream), "-fps_mode", "passthrough"]);
-        command.args(["-vf", &format!("scale={width}:{height},format=yuv420p")]);
+        command.args(["-map", &format!("0:{}", info.stream)]).args(EVERY_FRAME);
+        command.args(["-vf", &format!("{COUNTED},scale={width}:{height},format=yuv420p")]);
         command.args(["-f", "rawvideo", "pipe:1"]);
         let watch = Watch { quiet: tools.limits.quiet, cancel };
         let (watched, pipes) = Watched::start(command, watch, |_| true)?;

@@ -11,7 +11,7 @@ use jampin_core::image::{CutFinder, Plane};
 use jampin_core::time::Frame;
 
 use crate::child::{Watch, Watched, output};
-use crate::decode::{JPEG_QUALITY, picture_filter};
+use crate::decode::{COUNTED, EVERY_FRAME, JPEG_QUALITY, picture_filter};
 use crate::planes::bytes_below;
 use crate::tools::{Tools, input};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError, PlaneFolder};
@@ -142,7 +142,8 @@ pub fn prepare(
         watched.progress();
         progress(Progress { frames: count, of: table.len().max(count) });
     }
-    let (_, complaints) = watched.wait()?;
+    let (status, complaints) = watched.wait()?;
+    tracing::debug!(%status, count, expected = table.len(), "decoded");
     if count == 0 {
         let last = complaints.lines().next_back().unwrap_or_default();
         return Err(MediaError::BadInput(format!("No frame of this film can be decoded. {last}")));
@@ -155,7 +156,7 @@ pub fn prepare(
 fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> std::process::Command {
     let Size { width, height } = info.size;
     let filter = format!(
-        "[0:{}]showinfo=checksum=0,split=2[a][b];[a]{}[pictures];\
+        "[0:{}]showinfo=checksum=0,{COUNTED},split=2[a][b];[a]{}[pictures];\
          [b]scale={width}:{height},format=pix_fmts=yuv420p|yuv422p|yuv444p|yuvj420p|yuvj422p|yuvj444p|gray,extractplanes=y[luma]",
         info.stream,
         picture_filter(info, preview_size(info.size)),
@@ -163,9 +164,9 @@ fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> std::
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "info", "-nostats"]);
     input(&mut command, &folder.original());
-    command.args(["-filter_complex", &filter, "-map", "[luma]", "-fps_mode", "passthrough"]);
+    command.args(["-filter_complex", &filter, "-map", "[luma]"]).args(EVERY_FRAME);
     command.args(["-f", "rawvideo", "pipe:1"]);
-    command.args(["-map", "[pictures]", "-fps_mode", "passthrough", "-q:v", JPEG_QUALITY]);
+    command.args(["-map", "[pictures]"]).args(EVERY_FRAME).args(["-q:v", JPEG_QUALITY]);
     command.args(["-f", "image2", "-atomic_writing", "1", "-start_number", "0"]);
     command.arg(folder.previews().join("%06d.jpg"));
     command

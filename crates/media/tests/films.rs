@@ -30,7 +30,7 @@ fn opened(name: &str, arguments: &str) -> (tempfile::TempDir, ClipFolder, ClipIn
     fs::rename(film, folder.original()).unwrap();
     let (info, prepared) = open(&folder).unwrap_or_else(|error| panic!("{name}: {error}"));
     for frame in [0, prepared.table.len() - 1] {
-        assert!(folder.preview(Frame(frame)).exists(), "{name}: no picture of frame {frame}");
+        assert!(folder.preview(Frame(frame)).exists(), "{name}: no picture of frame {frame}: {prepared:?}");
         assert!(folder.planes().has(Frame(frame)), "{name}: no plane of frame {frame}");
     }
     assert!(!folder.preview(Frame(prepared.table.len())).exists(), "{name}: a picture too many");
@@ -137,7 +137,13 @@ fn what_is_not_a_film_is_refused_in_words() {
     assert!(refused(&fs::read(dot).unwrap()).contains("1 x 1"));
     let none = make_film(dir.path(), "none.mkv", &format!("{SOURCE} -c:v ffv1 -frames:v 0"));
     let reason = refused(&fs::read(none).unwrap());
-    assert!(reason.contains("empty") || reason.contains("no frame") || reason.contains("no picture") || reason.contains("not a film"), "{reason}");
+    assert!(
+        reason.contains("empty")
+            || reason.contains("no frame")
+            || reason.contains("no picture")
+            || reason.contains("not a film"),
+        "{reason}"
+    );
 }
 
 #[test]

@@ -1,1 +1,9 @@
-//! jampin-render
+//! Drawables to pixels. Decides nothing about where anything is: that is the core's.
+
+mod layer;
+mod typeset;
+mod yuv;
+
+pub use layer::{Layer, Painter};
+pub use typeset::{Artwork, TypesetError, Typesetter};
+pub use yuv::{YuvFrame, YuvMatrix};

@@ -1,5 +1,6 @@
 //! The live pass: a pin followed from frame to frame, in one direction, until it stops.
 
+mod plan;
 mod reference;
 mod start;
 
@@ -12,6 +13,7 @@ use crate::matching::Candidate;
 use crate::shot::{Pin, Sample, SampleState};
 use crate::time::Frame;
 
+pub use plan::{cleared_ahead, segment_end, shot_part};
 use reference::References;
 pub use start::Start;
 

@@ -1,0 +1,228 @@
+//! Following a pin through the stored planes; samples are written down as they come.
+
+use std::time::{Duration, Instant};
+
+use jampin_core::follow::{Continue, Direction, FollowEnd, FollowSink, Start, follow, segment_end, shot_part};
+use jampin_core::shot::{Pin, Sample, Shot};
+use jampin_core::time::{Frame, FrameRange};
+use jampin_media::{Cancel, ClipInfo, StoredPlanes, WhenMissing};
+use jampin_store::{Appended, ClipState, Job};
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use tokio::runtime::Handle;
+use uuid::Uuid;
+
+use crate::{PrepareTask, Task, TaskError, Worker};
+
+/// How often samples are written down: often enough to look alive, seldom enough that writing does not slow it.
+const FLUSH: Duration = Duration::from_millis(120);
+/// How long a frame that is not prepared yet is waited for.
+const PATIENCE: Duration = Duration::from_secs(60);
+
+/// What is to be followed.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct FollowTask {
+    /// In which shot.
+    pub shot: Uuid,
+    /// Which pin.
+    pub pin: Uuid,
+    /// From which frame; the pin has a sample there.
+    pub from: Frame,
+    /// Which ways, one after the other.
+    pub directions: Vec<Direction>,
+    /// Only one frame each way.
+    pub single: bool,
+}
+
+/// How following ended.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct FollowResult {
+    /// One for each direction.
+    pub ends: Vec<DirectionEnd>,
+    /// Frames found in all.
+    pub found: u32,
+}
+
+/// How it ended in one direction.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct DirectionEnd {
+    /// Which.
+    pub direction: Direction,
+    /// Why.
+    pub end: FollowEnd,
+    /// The same as a sentence for people.
+    pub sentence: String,
+}
+
+/// How far a job is, so that it can be taken up again.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+struct Reached {
+    /// Directions that are finished, with how they ended.
+    #[serde(default)]
+    done: Vec<DirectionEnd>,
+    /// The last frame written in the direction at work.
+    #[serde(default)]
+    frame: Option<Frame>,
+    #[serde(default)]
+    found: u32,
+}
+
+pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
+    let task: FollowTask = serde_json::from_value(job.payload.clone())?;
+    let reached: Reached = serde_json::from_value(job.progress.clone()).unwrap_or_default();
+    let stored = runtime.block_on(worker.store.shot(task.shot))?;
+    let (_, pin) = stored.shot.pin(task.pin).ok_or(TaskError::Cancelled)?;
+    let clip = runtime.block_on(worker.store.clip(stored.info.clip_id))?;
+    let info: ClipInfo = serde_json::from_value(clip.info.clone())?;
+    let folder = worker.library.clip(clip.id);
+    if clip.state() == ClipState::Ready && !folder.planes().has(task.from) {
+        // The planes were dropped to make room: have them made again.
+        let again = Task::Prepare(PrepareTask { clip: clip.id }).into_job(clip.project_id)?;
+        runtime.block_on(worker.store.enqueue(again))?;
+    }
+    worker.library.touch(clip.id);
+    let cuts: Vec<Frame> = clip.cuts.iter().map(|cut| Frame(*cut as u32)).collect();
+    let when_missing = WhenMissing { wait: PATIENCE, cancel: cancel.clone() };
+    let mut run = Run {
+        worker,
+        runtime,
+        job: job.id,
+        task: &task,
+        cancel,
+        planes: StoredPlanes::new(folder.planes(), info.size, when_missing),
+        pin: pin.clone(),
+        part: shot_part(stored.info.range, &cuts, task.from),
+        reached,
+    };
+    run.all(stored.shot)
+}
+
+struct Run<'a> {
+    worker: &'a Worker,
+    runtime: &'a Handle,
+    job: Uuid,
+    task: &'a FollowTask,
+    cancel: &'a Cancel,
+    planes: StoredPlanes,
+    pin: Pin,
+    part: FrameRange,
+    reached: Reached,
+}
+
+impl Run<'_> {
+    fn all(&mut self, mut shot: Shot) -> Result<Value, TaskError> {
+        for direction in self.task.directions.iter().skip(self.reached.done.len()) {
+            let end = self.one_way(&mut shot, *direction)?;
+            self.reached.frame = None;
+            self.reached.done.push(DirectionEnd { direction: *direction, end, sentence: end.sentence() });
+        }
+        let result = FollowResult { ends: self.reached.done.clone(), found: self.reached.found };
+        Ok(serde_json::to_value(result)?)
+    }
+
+    /// Follows one way, from guide to guide: the path goes through each of them, and each is a new reference.
+    fn one_way(&mut self, shot: &mut Shot, direction: Direction) -> Result<FollowEnd, TaskError> {
+        let last = self.last_frame(direction);
+        let mut from = self.reached.frame.unwrap_or(self.task.from);
+        let mut first_stop = None;
+        loop {
+            let track = shot.track(self.pin.id);
+            let start = Start::from_track(&self.pin, track, from, direction)
+                .or_else(|| (from == self.pin.frame).then(|| Start::at_pin(&self.pin)))
+                .ok_or_else(|| TaskError::Missing(format!("The pin has no place on frame {from} to start from.")))?;
+            let (until, guide) = segment_end(track, from, direction, last);
+            let end = self.segment(shot, &start, direction, until)?;
+            match end {
+                FollowEnd::Stopped => return Err(TaskError::Cancelled),
+                FollowEnd::EndOfRange => {}
+                other => first_stop = first_stop.or(Some(other)),
+            }
+            match guide {
+                Some(guide) => from = guide,
+                None => return Ok(first_stop.unwrap_or(FollowEnd::EndOfRange)),
+            }
+        }
+    }
+
+    fn last_frame(&self, direction: Direction) -> Frame {
+        let (whole, step) = match direction {
+            Direction::Forward => (self.part.last, 1),
+            Direction::Backward => (self.part.first, -1),
+        };
+        if self.task.single { self.task.from.step(step).unwrap_or(whole) } else { whole }
+    }
+
+    fn segment(
+        &mut self,
+        shot: &mut Shot,
+        start: &Start,
+        direction: Direction,
+        until: Frame,
+    ) -> Result<FollowEnd, TaskError> {
+        let mut writer = Writer {
+            worker: self.worker,
+            runtime: self.runtime,
+            job: self.job,
+            task: self.task,
+            cancel: self.cancel,
+            shot,
+            reached: &mut self.reached,
+            waiting: Vec::new(),
+            flushed: None,
+            failed: None,
+        };
+        let end = follow(&mut self.planes, &self.pin, start, direction, until, &mut writer);
+        writer.flush();
+        match writer.failed {
+            Some(error) => Err(error),
+            None => Ok(end?),
+        }
+    }
+}
+
+/// Writes samples down in small batches.
+struct Writer<'a> {
+    worker: &'a Worker,
+    runtime: &'a Handle,
+    job: Uuid,
+    task: &'a FollowTask,
+    cancel: &'a Cancel,
+    shot: &'a mut Shot,
+    reached: &'a mut Reached,
+    waiting: Vec<(Frame, Option<Sample>)>,
+    flushed: Option<Instant>,
+    failed: Option<TaskError>,
+}
+
+impl FollowSink for Writer<'_> {
+    fn sample(&mut self, frame: Frame, sample: Sample) -> Continue {
+        self.waiting.push((frame, Some(sample)));
+        self.shot.tracks.entry(self.task.pin).or_default().set(frame, Some(sample));
+        self.reached.frame = Some(frame);
+        self.reached.found += 1;
+        if self.flushed.is_none_or(|at| at.elapsed() > FLUSH) {
+            self.flush();
+        }
+        if self.failed.is_some() || self.cancel.is_cancelled() { Continue::No } else { Continue::Yes }
+    }
+}
+
+impl Writer<'_> {
+    fn flush(&mut self) {
+        self.flushed = Some(Instant::now());
+        if self.waiting.is_empty() || self.failed.is_some() {
+            return;
+        }
+        let written = serde_json::to_value(&*self.reached).map_err(TaskError::from).and_then(|progress| {
+            let store = &self.worker.store;
+            let append = store.append_samples(self.task.shot, self.job, self.task.pin, &self.waiting, &progress);
+            Ok(self.runtime.block_on(append)?)
+        });
+        self.waiting.clear();
+        match written {
+            Ok(Appended::Yes) => {}
+            Ok(Appended::Unwanted) => self.failed = Some(TaskError::Cancelled),
+            Err(error) => self.failed = Some(error),
+        }
+    }
+}

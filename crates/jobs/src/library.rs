@@ -1,0 +1,106 @@
+//! Where media files are.
+
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+
+use jampin_media::{ClipFolder, Tools};
+use uuid::Uuid;
+
+/// The folder of all media, and the tools to read them.
+#[derive(Clone, Debug)]
+pub struct Library {
+    root: PathBuf,
+    /// ffmpeg and ffprobe.
+    pub tools: Tools,
+    /// Bytes that planes may take on disk in all.
+    pub plane_limit: u64,
+}
+
+impl Library {
+    /// Over a folder, which need not exist yet.
+    pub fn new(root: PathBuf, tools: Tools, plane_limit: u64) -> Self {
+        Self { root, tools, plane_limit }
+    }
+
+    /// The files of a clip.
+    pub fn clip(&self, id: Uuid) -> ClipFolder {
+        ClipFolder::new(self.clips().join(id.to_string()))
+    }
+
+    /// Where an upload is put together before it is known to be a film.
+    pub fn uploads(&self) -> PathBuf {
+        self.root.join("uploads")
+    }
+
+    /// The finished film of an export.
+    pub fn export(&self, job: Uuid, extension: &str) -> PathBuf {
+        self.root.join("exports").join(format!("{job}.{extension}"))
+    }
+
+    fn clips(&self) -> PathBuf {
+        self.root.join("clips")
+    }
+
+    /// Drops the planes of the clips used longest ago until all fit the limit; those of `keep` stay.
+    pub fn trim_planes(&self, keep: Uuid) {
+        let Ok(entries) = std::fs::read_dir(self.clips()) else { return };
+        let mut folders: Vec<(SystemTime, u64, ClipFolder)> = entries
+            .flatten()
+            .map(|entry| (last_used(&entry.path()), ClipFolder::new(entry.path())))
+            .map(|(used, folder)| (used, folder.plane_bytes(), folder))
+            .collect();
+        folders.sort_by_key(|(used, ..)| *used);
+        let mut total: u64 = folders.iter().map(|(_, bytes, _)| bytes).sum();
+        for (_, bytes, folder) in folders {
+            if total <= self.plane_limit {
+                return;
+            }
+            if bytes > 0 && folder.path() != self.clip(keep).path() {
+                match folder.planes().clear() {
+                    Ok(()) => total -= bytes,
+                    Err(error) => tracing::warn!(%error, "planes could not be dropped"),
+                }
+            }
+        }
+    }
+
+    /// Takes note that the planes of a clip are in use.
+    pub fn touch(&self, clip: Uuid) {
+        // When this fails the planes are dropped a little too early, and made again.
+        let _ = std::fs::write(self.clip(clip).path().join("used"), b"");
+    }
+}
+
+fn last_used(clip: &Path) -> SystemTime {
+    let when = |path: &Path| path.metadata().and_then(|meta| meta.modified());
+    when(&clip.join("used")).or_else(|_| when(clip)).unwrap_or(SystemTime::UNIX_EPOCH)
+}
+
+#[cfg(test)]
+mod tests {
+    use jampin_core::geometry::Size;
+    use jampin_core::image::Plane;
+    use jampin_core::time::Frame;
+
+    use super::*;
+
+    #[test]
+    fn the_planes_used_longest_ago_go_first() {
+        let dir = tempfile::tempdir().unwrap();
+        let library = Library::new(dir.path().to_owned(), Tools::default(), 30_000);
+        let plane = Plane::from_fn(Size::new(128, 128), |col, row| (col * 97 + row * 61 + col * row * 7) as u8);
+        let clips: Vec<Uuid> = (1..=3).map(Uuid::from_u128).collect();
+        for id in &clips {
+            let planes = library.clip(*id).planes();
+            planes.create().unwrap();
+            planes.write(Frame(0), &plane).unwrap();
+            library.touch(*id);
+            std::thread::sleep(std::time::Duration::from_millis(20));
+        }
+        assert!(library.clip(clips[0]).plane_bytes() > 10_000);
+        library.touch(clips[0]);
+        library.trim_planes(clips[2]);
+        let left: Vec<bool> = clips.iter().map(|id| library.clip(*id).planes().has(Frame(0))).collect();
+        assert_eq!(left, [true, false, true]);
+    }
+}

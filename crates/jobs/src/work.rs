@@ -1,0 +1,69 @@
+//! Kinds of work, and how they can fail.
+
+use jampin_media::MediaError;
+use jampin_render::TypesetError;
+use jampin_store::{NewJob, StoreError};
+use thiserror::Error;
+use uuid::Uuid;
+
+use crate::{ExportTask, FollowTask, PrepareTask};
+
+/// A piece of long work, as stored.
+#[derive(Clone, Debug)]
+pub enum Task {
+    /// Make pictures and planes of a clip.
+    Prepare(PrepareTask),
+    /// Follow a pin.
+    Follow(FollowTask),
+    /// Write the finished film.
+    Export(ExportTask),
+}
+
+impl Task {
+    /// Names of the kinds that a person waits for with the hand on the mouse.
+    pub(crate) const QUICK: [&'static str; 1] = ["follow"];
+    /// Names of the kinds that take their time.
+    pub(crate) const SLOW: [&'static str; 2] = ["prepare", "export"];
+
+    /// The row to store.
+    pub fn into_job(self, project: Uuid) -> Result<NewJob, StoreError> {
+        let (kind, payload, shot, clip) = match &self {
+            Self::Prepare(task) => ("prepare", serde_json::to_value(task)?, None, Some(task.clip)),
+            Self::Follow(task) => ("follow", serde_json::to_value(task)?, Some(task.shot), None),
+            Self::Export(task) => ("export", serde_json::to_value(task)?, Some(task.shot), None),
+        };
+        Ok(NewJob { project, shot, clip, kind: kind.into(), payload })
+    }
+}
+
+/// Why work could not be finished.
+#[derive(Debug, Error)]
+pub enum TaskError {
+    /// Somebody stopped it, or nobody wants it any more.
+    #[error("stopped")]
+    Cancelled,
+    /// Media failed.
+    #[error(transparent)]
+    Media(MediaError),
+    /// The database failed.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// A label could not be drawn.
+    #[error(transparent)]
+    Typeset(#[from] TypesetError),
+    /// The stored description of the work makes no sense.
+    #[error("the description of this work makes no sense: {0}")]
+    Payload(#[from] serde_json::Error),
+    /// Something that it needs is not there.
+    #[error("{0}")]
+    Missing(String),
+}
+
+impl From<MediaError> for TaskError {
+    fn from(error: MediaError) -> Self {
+        match error {
+            MediaError::Cancelled => Self::Cancelled,
+            other => Self::Media(other),
+        }
+    }
+}

@@ -1,0 +1,127 @@
+//! The loop that takes jobs, keeps them alive, and writes down how they ended.
+
+use std::time::Duration;
+
+use jampin_media::Cancel;
+use jampin_store::{Event, Job, Store, StoreError};
+use serde_json::Value;
+use tokio::sync::broadcast::error::RecvError;
+use tokio::task::JoinHandle;
+use uuid::Uuid;
+
+use crate::{EventHub, Library, Task, TaskError, export, follow, prepare};
+
+/// How often a worker says that it is alive.
+const HEARTBEAT: Duration = Duration::from_secs(1);
+/// How often it looks for orphaned jobs when nothing is announced.
+const LOOK: Duration = Duration::from_secs(2);
+
+/// Everything that work needs.
+#[derive(Clone)]
+pub struct Worker {
+    /// The database.
+    pub store: Store,
+    /// The media.
+    pub library: Library,
+    /// News.
+    pub hub: EventHub,
+}
+
+/// Starts the loops: one for what a person waits for, one for what takes its time. They run until the process ends.
+pub fn spawn_worker(worker: Worker) -> [JoinHandle<()>; 2] {
+    let lane = |kinds: &'static [&'static str]| tokio::spawn(worker.clone().run(kinds));
+    [lane(&Task::QUICK), lane(&Task::SLOW)]
+}
+
+impl Worker {
+    async fn run(self, kinds: &'static [&'static str]) {
+        let id = Uuid::new_v4();
+        let mut events = self.hub.subscribe();
+        loop {
+            match self.store.claim(id, kinds).await {
+                Ok(Some(job)) => self.work(id, job).await,
+                Ok(None) => wait_for_work(&mut events).await,
+                Err(error) => {
+                    tracing::error!(%error, "looking for work failed");
+                    tokio::time::sleep(LOOK).await;
+                }
+            }
+        }
+    }
+
+    async fn work(&self, worker: Uuid, job: Job) {
+        let id = job.id;
+        tracing::info!(job = %id, kind = %job.kind, attempt = job.attempts, "begun");
+        let cancel = Cancel::default();
+        let alive = tokio::spawn(keep_alive(self.clone(), worker, id, cancel.clone()));
+        let work = self.clone();
+        let begun = std::time::Instant::now();
+        let ended = tokio::task::spawn_blocking(move || work.perform(&job, &cancel)).await;
+        alive.abort();
+        tracing::info!(job = %id, seconds = begun.elapsed().as_secs_f32(), "ended");
+        let written = match ended {
+            Ok(Ok(result)) => self.store.job_done(id, result).await,
+            Ok(Err(TaskError::Cancelled)) => self.store.job_cancelled(id, None).await,
+            Ok(Err(error)) => {
+                tracing::warn!(job = %id, %error, "failed");
+                self.store.job_failed(id, &error.to_string()).await
+            }
+            Err(panic) => {
+                tracing::error!(job = %id, %panic, "broke down");
+                self.store.job_failed(id, "This broke down inside Jam Pin. The log has the reason.").await
+            }
+        };
+        match written {
+            Ok(()) | Err(StoreError::NotFound(_)) => {}
+            Err(error) => tracing::error!(job = %id, %error, "how the job ended could not be written down"),
+        }
+    }
+
+    fn perform(&self, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
+        let runtime = tokio::runtime::Handle::current();
+        match job.kind.as_str() {
+            "prepare" => prepare::run(self, &runtime, serde_json::from_value(job.payload.clone())?, cancel),
+            "follow" => follow::run(self, &runtime, job, cancel),
+            "export" => export::run(self, &runtime, job, cancel),
+            other => Err(TaskError::Missing(format!("There is no kind of work called {other:?}."))),
+        }
+    }
+}
+
+async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>) {
+    let announced = async {
+        loop {
+            match events.recv().await {
+                Ok(Event::Job { .. }) | Err(RecvError::Lagged(_)) => return,
+                Ok(_) => {}
+                Err(RecvError::Closed) => std::future::pending().await,
+            }
+        }
+    };
+    // Without news: a job may have been orphaned, or its announcement missed.
+    let _ = tokio::time::timeout(LOOK, announced).await;
+}
+
+/// Reports once a second, and at once when the job is spoken of, so that a cancel works within a moment.
+async fn keep_alive(worker: Worker, id: Uuid, job: Uuid, cancel: Cancel) {
+    let mut events = worker.hub.subscribe();
+    loop {
+        match worker.store.heartbeat(job, id).await {
+            Ok(true) => {}
+            Ok(false) => cancel.cancel(),
+            Err(error) => tracing::warn!(%error, "heartbeat failed"),
+        }
+        let spoken_of = async {
+            loop {
+                match events.recv().await {
+                    Ok(Event::Job { job: other, .. }) if other == job => return,
+                    Ok(_) | Err(RecvError::Lagged(_)) => {}
+                    Err(RecvError::Closed) => std::future::pending().await,
+                }
+            }
+        };
+        let _ = tokio::time::timeout(HEARTBEAT, spoken_of).await;
+        // A job that reports progress speaks of itself; do not answer each time.
+        tokio::time::sleep(Duration::from_millis(30)).await;
+    }
+}

@@ -1,0 +1,160 @@
+//! Drawables painted to small pictures, each just large enough, with the place where it belongs.
+
+use jampin_core::geometry::{Point, Size};
+use jampin_core::scene::{Drawable, LabelArt, Shape};
+use resvg::tiny_skia::{Color, LineCap, Paint, PathBuilder, Pixmap, Stroke, Transform};
+
+use crate::{Artwork, TypesetError, Typesetter};
+
+/// Largest side of a layer, in pixels; a drawable that would need more is far outside any picture.
+const LARGEST_LAYER: f64 = 20_000.0;
+
+/// Part of a frame's graphics: premultiplied RGBA and where its top left corner is in the picture.
+#[derive(Debug)]
+pub struct Layer {
+    /// Column of the picture at which it starts.
+    pub left: i32,
+    /// Row of the picture at which it starts.
+    pub top: i32,
+    /// The pixels.
+    pub pixels: Pixmap,
+    /// Share of the light that the whole covers, on top of the pixels' own.
+    pub opacity: f32,
+}
+
+/// Paints the drawables of one scene.
+#[derive(Debug)]
+pub struct Painter {
+    artwork: Vec<Artwork>,
+    picture: Size,
+}
+
+impl Painter {
+    /// Prepares the scene's artwork, in its order.
+    pub fn new<'a>(
+        typesetter: &Typesetter,
+        artwork: impl Iterator<Item = &'a LabelArt>,
+        picture: Size,
+    ) -> Result<Self, TypesetError> {
+        Ok(Self { artwork: artwork.map(|art| typesetter.artwork(art)).collect::<Result<_, _>>()?, picture })
+    }
+
+    /// The layers of a frame, from back to front; what lies outside the picture is left out.
+    pub fn layers(&self, drawables: &[Drawable]) -> Vec<Layer> {
+        drawables.iter().filter_map(|drawable| self.layer(drawable)).collect()
+    }
+
+    fn layer(&self, drawable: &Drawable) -> Option<Layer> {
+        let opacity = drawable.opacity.clamp(0.0, 1.0) as f32;
+        match &drawable.shape {
+            Shape::Artwork { art, matrix } => self.artwork_layer(self.artwork.get(*art)?, *matrix, opacity),
+            Shape::Line { from, to, width, colour } => self.line_layer([*from, *to], *width, colour, opacity),
+        }
+    }
+
+    fn artwork_layer(&self, artwork: &Artwork, matrix: [f64; 6], opacity: f32) -> Option<Layer> {
+        let [a, b, c, d, e, f] = matrix;
+        let corner = |x: f64, y: f64| Point::new(a * x + c * y + e, b * x + d * y + f);
+        let (width, height) = (artwork.width, artwork.height);
+        let corners = [corner(0.0, 0.0), corner(width, 0.0), corner(0.0, height), corner(width, height)];
+        let mut layer = self.blank(&corners, 1.0, opacity)?;
+        let [a, b, c, d] = [a, b, c, d].map(|v| v as f32);
+        let (x, y) = ((e - f64::from(layer.left)) as f32, (f - f64::from(layer.top)) as f32);
+        let transform = Transform::from_row(a, b, c, d, x, y);
+        resvg::render(&artwork.tree, transform, &mut layer.pixels.as_mut());
+        Some(layer)
+    }
+
+    fn line_layer(&self, ends: [Point; 2], width: f64, colour: &str, opacity: f32) -> Option<Layer> {
+        let mut layer = self.blank(&ends, width, opacity)?;
+        let [from, to] = ends.map(|p| ((p.x - f64::from(layer.left)) as f32, (p.y - f64::from(layer.top)) as f32));
+        let mut path = PathBuilder::new();
+        path.move_to(from.0, from.1);
+        path.line_to(to.0, to.1);
+        let mut paint = Paint { anti_alias: true, ..Paint::default() };
+        paint.set_color(parse_colour(colour));
+        let stroke = Stroke { width: width as f32, line_cap: LineCap::Round, ..Stroke::default() };
+        layer.pixels.stroke_path(&path.finish()?, &paint, &stroke, Transform::identity(), None);
+        Some(layer)
+    }
+
+    /// An empty layer that holds these points with a margin, cut to the picture; `None` when nothing is left.
+    fn blank(&self, points: &[Point], margin: f64, opacity: f32) -> Option<Layer> {
+        let least = |value: fn(&Point) -> f64| points.iter().map(value).fold(f64::INFINITY, f64::min) - margin;
+        let most = |value: fn(&Point) -> f64| points.iter().map(value).fold(f64::NEG_INFINITY, f64::max) + margin;
+        let (width, height) = (f64::from(self.picture.width), f64::from(self.picture.height));
+        let left = least(|p| p.x).floor().clamp(0.0, width);
+        let top = least(|p| p.y).floor().clamp(0.0, height);
+        let right = most(|p| p.x).ceil().clamp(0.0, width);
+        let bottom = most(|p| p.y).ceil().clamp(0.0, height);
+        if right <= left || bottom <= top || opacity == 0.0 || right - left > LARGEST_LAYER {
+            return None;
+        }
+        let pixels = Pixmap::new((right - left) as u32, (bottom - top) as u32)?;
+        Some(Layer { left: left as i32, top: top as i32, pixels, opacity })
+    }
+}
+
+/// `#rrggbb`; anything else is black: the core has checked it.
+fn parse_colour(text: &str) -> Color {
+    let part = |at: usize| text.get(at..at + 2).and_then(|digits| u8::from_str_radix(digits, 16).ok()).unwrap_or(0);
+    Color::from_rgba8(part(1), part(3), part(5), 255)
+}
+
+#[cfg(test)]
+mod tests {
+    use jampin_core::scene::{Label, Measure};
+
+    use super::*;
+
+    fn painter() -> Painter {
+        let art = Label::named("Guard").art("");
+        Painter::new(&Typesetter::default(), [&art].into_iter(), Size::new(640, 360)).unwrap()
+    }
+
+    fn artwork(x: f64, y: f64) -> Drawable {
+        Drawable { shape: Shape::Artwork { art: 0, matrix: [1.0, 0.0, 0.0, 1.0, x, y] }, opacity: 1.0 }
+    }
+
+    #[test]
+    fn a_layer_is_as_large_as_the_label_and_at_its_place() {
+        let layers = painter().layers(&[artwork(100.25, 50.5)]);
+        let layer = &layers[0];
+        assert_eq!((layer.left, layer.top), (99, 49));
+        let size = Typesetter::default().measure(&Label::named("Guard").art(""));
+        assert!((f64::from(layer.pixels.width()) - size.0).abs() < 4.0);
+        let middle = layer.pixels.pixel(5, layer.pixels.height() / 2).unwrap();
+        assert!(middle.alpha() > 150, "the box covers: {middle:?}");
+    }
+
+    #[test]
+    fn what_is_outside_is_cut_or_left_out() {
+        let painter = painter();
+        assert!(painter.layers(&[artwork(700.0, 50.0)]).is_empty());
+        let cut = painter.layers(&[artwork(-30.0, 350.0)]);
+        assert_eq!((cut[0].left, cut[0].top + cut[0].pixels.height() as i32), (0, 360));
+        let line = Shape::Line {
+            from: Point::new(-1e9, 10.0),
+            to: Point::new(30.0, 10.0),
+            width: 2.0,
+            colour: "#ff0000".into(),
+        };
+        let line = painter.layers(&[Drawable { shape: line, opacity: 1.0 }]);
+        assert!(line[0].pixels.width() <= 640);
+    }
+
+    #[test]
+    fn a_line_has_its_colour() {
+        let shape = Shape::Line {
+            from: Point::new(10.0, 20.0),
+            to: Point::new(60.0, 20.0),
+            width: 4.0,
+            colour: "#e69f00".into(),
+        };
+        let layers = painter().layers(&[Drawable { shape, opacity: 0.5 }]);
+        let (layer, x, y) = (&layers[0], 30 - layers[0].left, 20 - layers[0].top);
+        let pixel = layer.pixels.pixel(x as u32, y as u32).unwrap();
+        assert_eq!((pixel.red(), pixel.green(), pixel.blue(), pixel.alpha()), (0xe6, 0x9f, 0, 255));
+        assert_eq!(layer.opacity, 0.5);
+    }
+}

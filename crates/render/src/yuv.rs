@@ -1,0 +1,182 @@
+//! Layers blended into a film frame as it is stored: only the pixels under a layer are touched, all others stay what
+//! the decoder gave.
+
+use jampin_core::geometry::Size;
+
+use crate::Layer;
+
+/// How RGB and stored YUV are related.
+#[derive(Clone, Copy, Debug)]
+pub struct YuvMatrix {
+    red: f32,
+    blue: f32,
+    full_range: bool,
+}
+
+impl YuvMatrix {
+    /// By name: `bt709`, `bt2020`, anything else is BT.601. Luma weights of ITU-R BT.709-6, BT.2020-2 and BT.601-7.
+    pub fn named(name: &str, full_range: bool) -> Self {
+        let (red, blue) = match name {
+            "bt709" => (0.2126, 0.0722),
+            "bt2020" => (0.2627, 0.0593),
+            _ => (0.299, 0.114),
+        };
+        Self { red, blue, full_range }
+    }
+
+    /// Stored luma and chroma of a premultiplied colour (0 to 1) of this coverage, chroma without its middle.
+    fn convert(self, [r, g, b]: [f32; 3], coverage: f32) -> [f32; 3] {
+        let luma = self.red * r + (1.0 - self.red - self.blue) * g + self.blue * b;
+        let cb = (b - luma) / (2.0 * (1.0 - self.blue));
+        let cr = (r - luma) / (2.0 * (1.0 - self.red));
+        if self.full_range {
+            [255.0 * luma, 255.0 * cb, 255.0 * cr]
+        } else {
+            [16.0 * coverage + 219.0 * luma, 224.0 * cb, 224.0 * cr]
+        }
+    }
+}
+
+/// A frame as planar YUV 4:2:0, 8 bits: luma, then both chroma planes of half the width and height, rounded up.
+#[derive(Debug)]
+pub struct YuvFrame<'a> {
+    size: Size,
+    data: &'a mut [u8],
+    matrix: YuvMatrix,
+}
+
+impl<'a> YuvFrame<'a> {
+    /// `None` when the number of bytes does not fit the size.
+    pub fn new(size: Size, data: &'a mut [u8], matrix: YuvMatrix) -> Option<Self> {
+        let chroma = (size.width.div_ceil(2) * size.height.div_ceil(2)) as usize;
+        (data.len() == size.area() + 2 * chroma).then_some(Self { size, data, matrix })
+    }
+
+    /// Blends a layer over the frame (source over, in the film's own encoding, as browsers do).
+    pub fn blend(&mut self, layer: &Layer) {
+        self.blend_luma(layer);
+        self.blend_chroma(layer);
+    }
+
+    fn blend_luma(&mut self, layer: &Layer) {
+        let width = self.size.width as usize;
+        let cols = (layer.pixels.width() as usize).min(width - layer.left as usize);
+        let rows = (layer.pixels.height() as usize).min(self.size.height as usize - layer.top as usize);
+        for row in 0..rows {
+            let start = (layer.top as usize + row) * width + layer.left as usize;
+            let line = &mut self.data[start..start + cols];
+            let pixels = &layer.pixels.data()[row * layer.pixels.width() as usize * 4..];
+            for (value, pixel) in line.iter_mut().zip(pixels.as_chunks::<4>().0) {
+                if pixel[3] == 0 {
+                    continue;
+                }
+                let (colour, alpha) = scaled(pixel, layer.opacity);
+                let [luma, ..] = self.matrix.convert(colour, alpha);
+                *value = (f32::from(*value) * (1.0 - alpha) + luma + 0.5) as u8;
+            }
+        }
+    }
+
+    fn blend_chroma(&mut self, layer: &Layer) {
+        let (half_width, half_height) = (self.size.width.div_ceil(2) as i32, self.size.height.div_ceil(2) as i32);
+        let (chroma_start, chroma_size) = (self.size.area(), (half_width * half_height) as usize);
+        let right = (layer.left + layer.pixels.width() as i32 + 1) / 2;
+        let bottom = (layer.top + layer.pixels.height() as i32 + 1) / 2;
+        for row in layer.top / 2..bottom.min(half_height) {
+            for col in layer.left / 2..right.min(half_width) {
+                let (colour, alpha) = self.mean_of_four(layer, col * 2, row * 2);
+                if alpha == 0.0 {
+                    continue;
+                }
+                let [_, cb, cr] = self.matrix.convert(colour, alpha);
+                let at = chroma_start + (row * half_width + col) as usize;
+                for (index, chroma) in [(at, cb), (at + chroma_size, cr)] {
+                    let centred = f32::from(self.data[index]) - 128.0;
+                    self.data[index] = (centred * (1.0 - alpha) + chroma + 128.5).clamp(0.0, 255.0) as u8;
+                }
+            }
+        }
+    }
+
+    /// Mean colour and coverage of the layer over the four pixels that share a chroma sample.
+    fn mean_of_four(&self, layer: &Layer, col: i32, row: i32) -> ([f32; 3], f32) {
+        let (mut colour, mut coverage, mut count) = ([0.0; 3], 0.0, 0.0);
+        for (x, y) in [(col, row), (col + 1, row), (col, row + 1), (col + 1, row + 1)] {
+            if x >= self.size.width as i32 || y >= self.size.height as i32 {
+                continue;
+            }
+            count += 1.0;
+            let (x, y) = (x - layer.left, y - layer.top);
+            let (width, height) = (layer.pixels.width() as i32, layer.pixels.height() as i32);
+            if (0..width).contains(&x) && (0..height).contains(&y) {
+                let at = (y * width + x) as usize * 4;
+                let data = layer.pixels.data();
+                let pixel = [data[at], data[at + 1], data[at + 2], data[at + 3]];
+                let (part, alpha) = scaled(&pixel, layer.opacity);
+                coverage += alpha;
+                colour.iter_mut().zip(part).for_each(|(sum, part)| *sum += part);
+            }
+        }
+        (colour.map(|sum: f32| sum / count), coverage / count)
+    }
+}
+
+/// Premultiplied colour and coverage, 0 to 1, with the layer's own opacity.
+fn scaled(pixel: &[u8; 4], opacity: f32) -> ([f32; 3], f32) {
+    let scale = opacity / 255.0;
+    let [r, g, b, a] = pixel.map(|value| f32::from(value) * scale);
+    ([r, g, b], a)
+}
+
+#[cfg(test)]
+mod tests {
+    use resvg::tiny_skia::{Color, Pixmap};
+
+    use super::*;
+
+    fn layer(colour: Color, left: i32, top: i32, side: u32, opacity: f32) -> Layer {
+        let mut pixels = Pixmap::new(side, side).unwrap();
+        pixels.fill(colour);
+        Layer { left, top, pixels, opacity }
+    }
+
+    fn blended(size: Size, matrix: YuvMatrix, layer: &Layer) -> Vec<u8> {
+        let chroma = (size.width.div_ceil(2) * size.height.div_ceil(2)) as usize;
+        let mut data = vec![100; size.area()];
+        data.resize(size.area() + 2 * chroma, 128);
+        YuvFrame::new(size, &mut data, matrix).unwrap().blend(layer);
+        data
+    }
+
+    /// Values of the colour-bar primaries in 8-bit studio range: ITU-R BT.709-6 item 3 and BT.601-7, rounded.
+    #[test]
+    fn opaque_colours_have_the_published_code_values() {
+        let size = Size::new(8, 8);
+        let red = layer(Color::from_rgba8(255, 0, 0, 255), 0, 0, 8, 1.0);
+        for (matrix, want) in [("bt709", [63, 102, 240]), ("bt601", [81, 90, 240])] {
+            let data = blended(size, YuvMatrix::named(matrix, false), &red);
+            assert_eq!([data[0], data[64], data[80]], want, "{matrix}");
+        }
+        let white = layer(Color::WHITE, 0, 0, 8, 1.0);
+        assert_eq!(blended(size, YuvMatrix::named("bt709", false), &white)[0], 235);
+        assert_eq!(blended(size, YuvMatrix::named("bt709", true), &white)[0], 255);
+    }
+
+    #[test]
+    fn pixels_beside_the_layer_are_untouched() {
+        let size = Size::new(9, 7);
+        let data = blended(size, YuvMatrix::named("bt709", false), &layer(Color::WHITE, 4, 4, 3, 1.0));
+        for row in 0..7 {
+            for col in 0..9 {
+                let covered = (4..7).contains(&col) && row >= 4;
+                assert_eq!(data[row * 9 + col] != 100, covered, "{col},{row}");
+            }
+        }
+    }
+
+    #[test]
+    fn half_opacity_is_half_way() {
+        let data = blended(Size::new(4, 4), YuvMatrix::named("bt709", false), &layer(Color::BLACK, 0, 0, 4, 0.5));
+        assert_eq!(data[0], 58, "half of 100 and half of 16");
+    }
+}

@@ -1,0 +1,1 @@
+DROP TABLE jobs, log, samples, shots, clips, projects, owners;

@@ -1,0 +1,48 @@
+//! What can go wrong with the database, sorted by who can mend it.
+
+use jampin_core::edit::EditError;
+use thiserror::Error;
+
+/// A call to the store failed. Nothing of it was kept.
+#[derive(Debug, Error)]
+pub enum StoreError {
+    /// There is no such thing (any more).
+    #[error("there is no such {0} any more")]
+    NotFound(&'static str),
+    /// The shot was changed meanwhile, in another window or by another person.
+    #[error("this shot was changed in another window meanwhile; the page now shows it as it is")]
+    Stale {
+        /// The revision it has now.
+        revision: i64,
+    },
+    /// The change does not fit what is there.
+    #[error(transparent)]
+    Edit(#[from] EditError),
+    /// There is nothing to undo or redo.
+    #[error("there is nothing to {0}")]
+    NothingTo(&'static str),
+    /// What is stored cannot be understood; tell the operator.
+    #[error("what is stored cannot be understood: {0}")]
+    Unreadable(#[from] serde_json::Error),
+    /// The database refused; tell the operator.
+    #[error("the database refused: {0}")]
+    Database(diesel::result::Error),
+    /// The database cannot be reached; tell the operator.
+    #[error("the database cannot be reached: {0}")]
+    Unreachable(String),
+}
+
+impl StoreError {
+    pub(crate) fn unreachable(error: impl std::fmt::Display) -> Self {
+        Self::Unreachable(error.to_string())
+    }
+}
+
+impl From<diesel::result::Error> for StoreError {
+    fn from(error: diesel::result::Error) -> Self {
+        match error {
+            diesel::result::Error::NotFound => Self::NotFound("thing"),
+            other => Self::Database(other),
+        }
+    }
+}

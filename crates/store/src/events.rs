@@ -1,0 +1,102 @@
+//! News from the database, for every process that listens.
+
+use diesel::sql_types::Text;
+use diesel::{ExpressionMethods, QueryDsl, SelectableHelper};
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
+use futures_util::StreamExt;
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use crate::schema::jobs;
+use crate::{Job, Store, StoreError};
+
+const CHANNEL: &str = "jampin";
+
+/// Something changed. Small: who needs the contents fetches them.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "event", rename_all = "snake_case")]
+pub enum Event {
+    /// A shot was edited, undone or redone.
+    Shot {
+        /// Which.
+        shot: Uuid,
+        /// What revision it has now.
+        revision: i64,
+    },
+    /// Samples came in on these frames.
+    Samples {
+        /// Of which shot.
+        shot: Uuid,
+        /// Of which pin.
+        pin: Uuid,
+        /// First frame.
+        first: u32,
+        /// Last frame, included.
+        last: u32,
+    },
+    /// A job moved on.
+    Job {
+        /// Which.
+        job: Uuid,
+        /// Its project.
+        project: Uuid,
+        /// Its shot, if it is about one.
+        shot: Option<Uuid>,
+    },
+    /// A clip moved on.
+    Clip {
+        /// Which.
+        clip: Uuid,
+        /// Its project.
+        project: Uuid,
+        /// Frames whose pictures are there.
+        prepared: u32,
+    },
+}
+
+/// Sends an event when the running transaction commits (at once outside of one).
+pub(crate) async fn announce(connection: &mut AsyncPgConnection, event: &Event) -> Result<(), StoreError> {
+    let text = serde_json::to_string(event)?;
+    diesel::sql_query("SELECT pg_notify($1, $2)")
+        .bind::<Text, _>(CHANNEL)
+        .bind::<Text, _>(text)
+        .execute(connection)
+        .await?;
+    Ok(())
+}
+
+pub(crate) async fn announce_job(connection: &mut AsyncPgConnection, id: Uuid) -> Result<(), StoreError> {
+    let job: crate::rows::JobRow =
+        jobs::table.filter(jobs::id.eq(id)).select(crate::rows::JobRow::as_select()).first(connection).await?;
+    let job = Job::try_from(job)?;
+    announce(connection, &Event::Job { job: job.id, project: job.project_id, shot: job.shot_id }).await
+}
+
+/// A connection of its own that receives events.
+pub struct Listener(AsyncPgConnection);
+
+impl Store {
+    /// Starts to listen. Events from before are not seen.
+    pub async fn listen(&self) -> Result<Listener, StoreError> {
+        let mut connection = AsyncPgConnection::establish(&self.url).await.map_err(StoreError::unreachable)?;
+        diesel::sql_query(format!("LISTEN {CHANNEL}")).execute(&mut connection).await?;
+        Ok(Listener(connection))
+    }
+}
+
+impl Listener {
+    /// Calls `receive` for every event until the connection breaks.
+    pub async fn run(mut self, mut receive: impl FnMut(Event)) -> StoreError {
+        let mut notifications = std::pin::pin!(self.0.notifications_stream());
+        while let Some(notification) = notifications.next().await {
+            match notification {
+                Ok(notification) => match serde_json::from_str(&notification.payload) {
+                    Ok(event) => receive(event),
+                    Err(error) => tracing::warn!(%error, "an event that makes no sense"),
+                },
+                Err(error) => return error.into(),
+            }
+        }
+        StoreError::Unreachable("the listening connection was closed".into())
+    }
+}

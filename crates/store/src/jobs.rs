@@ -1,0 +1,268 @@
+//! Long work as rows: taken by one worker, taken again when that worker dies.
+
+use chrono::{DateTime, Utc};
+use diesel::dsl::sql;
+use diesel::expression::SqlLiteral;
+use diesel::prelude::*;
+use diesel::sql_types::{Bool, Nullable, Timestamptz};
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
+use serde::Serialize;
+use serde_json::Value;
+use uuid::Uuid;
+
+use crate::events::announce_job;
+use crate::rows::JobRow;
+use crate::schema::jobs;
+use crate::{Store, StoreError};
+
+/// A running job whose worker has not been heard of for this long, in seconds, is taken to be orphaned. Workers
+/// report every second; a loaded machine may be late by a few.
+pub const HEARTBEAT_STALE_SECONDS: u32 = 6;
+/// A job that killed its worker this many times is not tried again.
+pub const MAX_ATTEMPTS: i32 = 3;
+
+/// How far a job is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum JobState {
+    /// Nobody has taken it yet.
+    Waiting,
+    /// A worker is at it.
+    Running,
+    /// It is finished.
+    Done,
+    /// It could not be finished; its problem says why.
+    Failed,
+    /// Somebody stopped it.
+    Cancelled,
+}
+
+/// A piece of long work.
+#[derive(Clone, Debug, Serialize)]
+pub struct Job {
+    /// Identity.
+    pub id: Uuid,
+    /// For which project.
+    pub project_id: Uuid,
+    /// About which shot.
+    pub shot_id: Option<Uuid>,
+    /// About which clip.
+    pub clip_id: Option<Uuid>,
+    /// What kind of work.
+    pub kind: String,
+    /// What exactly is to be done.
+    pub payload: Value,
+    /// How far it is.
+    pub state: JobState,
+    /// How far it has come.
+    pub progress: Value,
+    /// What came out.
+    pub result: Option<Value>,
+    /// Why it could not be finished.
+    pub problem: Option<String>,
+    /// How often it was taken.
+    pub attempts: i32,
+    /// Whether somebody wants it stopped.
+    pub cancel: bool,
+    /// When it was asked for.
+    pub created_at: DateTime<Utc>,
+    /// When it ended.
+    pub ended_at: Option<DateTime<Utc>>,
+}
+
+/// Work to be done.
+#[derive(Clone, Debug)]
+pub struct NewJob {
+    /// For which project.
+    pub project: Uuid,
+    /// About which shot.
+    pub shot: Option<Uuid>,
+    /// About which clip.
+    pub clip: Option<Uuid>,
+    /// What kind of work.
+    pub kind: String,
+    /// What exactly is to be done.
+    pub payload: Value,
+}
+
+impl TryFrom<JobRow> for Job {
+    type Error = StoreError;
+    fn try_from(row: JobRow) -> Result<Self, StoreError> {
+        let state = match row.state.as_str() {
+            "running" => JobState::Running,
+            "done" => JobState::Done,
+            "failed" => JobState::Failed,
+            "cancelled" => JobState::Cancelled,
+            _ => JobState::Waiting,
+        };
+        Ok(Self {
+            id: row.id,
+            project_id: row.project_id,
+            shot_id: row.shot_id,
+            clip_id: row.clip_id,
+            kind: row.kind,
+            payload: row.payload,
+            state,
+            progress: row.progress,
+            result: row.result,
+            problem: row.problem,
+            attempts: row.attempts,
+            cancel: row.cancel,
+            created_at: row.created_at,
+            ended_at: row.ended_at,
+        })
+    }
+}
+
+/// The database's clock: the only one that all workers share.
+fn database_now() -> SqlLiteral<Nullable<Timestamptz>> {
+    sql("now()")
+}
+
+pub(crate) async fn insert(connection: &mut AsyncPgConnection, job: NewJob) -> Result<Uuid, StoreError> {
+    let id = Uuid::new_v4();
+    let values = (
+        jobs::id.eq(id),
+        jobs::project_id.eq(job.project),
+        jobs::shot_id.eq(job.shot),
+        jobs::clip_id.eq(job.clip),
+        jobs::kind.eq(job.kind),
+        jobs::payload.eq(job.payload),
+    );
+    diesel::insert_into(jobs::table).values(values).execute(connection).await?;
+    announce_job(connection, id).await?;
+    Ok(id)
+}
+
+pub(crate) async fn ask_to_cancel(connection: &mut AsyncPgConnection, id: Uuid) -> Result<(), StoreError> {
+    let waiting = jobs::table.filter(jobs::id.eq(id)).filter(jobs::state.eq("waiting"));
+    let ended = (jobs::state.eq("cancelled"), jobs::cancel.eq(true), jobs::ended_at.eq(database_now()));
+    diesel::update(waiting).set(ended).execute(connection).await?;
+    let running = jobs::table.filter(jobs::id.eq(id)).filter(jobs::state.eq("running"));
+    diesel::update(running).set(jobs::cancel.eq(true)).execute(connection).await?;
+    announce_job(connection, id).await
+}
+
+impl Store {
+    /// Asks for work to be done.
+    pub async fn enqueue(&self, job: NewJob) -> Result<Uuid, StoreError> {
+        let mut connection = self.connection().await?;
+        connection.transaction(async |connection| insert(connection, job).await).await
+    }
+
+    /// One job.
+    pub async fn job(&self, id: Uuid) -> Result<Job, StoreError> {
+        let mut connection = self.connection().await?;
+        let found = jobs::table.filter(jobs::id.eq(id)).select(JobRow::as_select());
+        let row: Option<JobRow> = found.first(&mut connection).await.optional()?;
+        row.ok_or(StoreError::NotFound("job"))?.try_into()
+    }
+
+    /// The newest jobs about a shot, newest first.
+    pub async fn shot_jobs(&self, shot: Uuid, most: i64) -> Result<Vec<Job>, StoreError> {
+        let mut connection = self.connection().await?;
+        let found = jobs::table.filter(jobs::shot_id.eq(shot)).order(jobs::created_at.desc()).limit(most);
+        let rows: Vec<JobRow> = found.select(JobRow::as_select()).load(&mut connection).await?;
+        rows.into_iter().map(Job::try_from).collect()
+    }
+
+    /// Takes the oldest job of these kinds that waits, or whose worker has died. A job that has killed its workers too
+    /// often is failed instead.
+    pub async fn claim(&self, worker: Uuid, kinds: &[&str]) -> Result<Option<Job>, StoreError> {
+        let mut connection = self.connection().await?;
+        let claimed: Option<JobRow> = connection
+            .transaction(async |connection| {
+                let orphaned = sql::<Bool>(&format!(
+                    "(state = 'running' AND heartbeat < now() - interval '{HEARTBEAT_STALE_SECONDS} seconds')"
+                ));
+                let next: Option<JobRow> = jobs::table
+                    .filter(jobs::kind.eq_any(kinds))
+                    .filter(jobs::state.eq("waiting").or(orphaned))
+                    .order(jobs::created_at)
+                    .select(JobRow::as_select())
+                    .for_update()
+                    .skip_locked()
+                    .first(connection)
+                    .await
+                    .optional()?;
+                let Some(next) = next else { return Ok::<_, StoreError>(None) };
+                let job = jobs::table.filter(jobs::id.eq(next.id));
+                if next.attempts >= MAX_ATTEMPTS {
+                    end(connection, next.id, "failed", None, Some("It broke off three times and is not tried again."))
+                        .await?;
+                    return Ok(None);
+                }
+                let taken = (
+                    jobs::state.eq("running"),
+                    jobs::attempts.eq(jobs::attempts + 1),
+                    jobs::worker.eq(worker),
+                    jobs::heartbeat.eq(database_now()),
+                );
+                let row: JobRow =
+                    diesel::update(job).set(taken).returning(JobRow::as_returning()).get_result(connection).await?;
+                announce_job(connection, row.id).await?;
+                Ok(Some(row))
+            })
+            .await?;
+        claimed.map(Job::try_from).transpose()
+    }
+
+    /// Says that the worker is still at the job. `false` when it should stop: somebody cancelled the job, or it was
+    /// given to another worker.
+    pub async fn heartbeat(&self, job: Uuid, worker: Uuid) -> Result<bool, StoreError> {
+        let mut connection = self.connection().await?;
+        let mine = jobs::table.filter(jobs::id.eq(job)).filter(jobs::worker.eq(worker));
+        let cancel: Option<bool> = diesel::update(mine)
+            .set(jobs::heartbeat.eq(database_now()))
+            .returning(jobs::cancel)
+            .get_result(&mut connection)
+            .await
+            .optional()?;
+        Ok(cancel == Some(false))
+    }
+
+    /// Takes note of how far a job has come, and tells those who watch.
+    pub async fn job_progress(&self, job: Uuid, progress: &Value) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        let update = diesel::update(jobs::table.filter(jobs::id.eq(job))).set(jobs::progress.eq(progress));
+        update.execute(&mut connection).await?;
+        announce_job(&mut connection, job).await
+    }
+
+    /// Ends a job well.
+    pub async fn job_done(&self, job: Uuid, result: Value) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        end(&mut connection, job, "done", Some(result), None).await
+    }
+
+    /// Ends a job badly.
+    pub async fn job_failed(&self, job: Uuid, problem: &str) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        end(&mut connection, job, "failed", None, Some(problem)).await
+    }
+
+    /// Ends a job that somebody stopped.
+    pub async fn job_cancelled(&self, job: Uuid, result: Option<Value>) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        end(&mut connection, job, "cancelled", result, None).await
+    }
+
+    /// Asks for a job to be stopped. One that nobody has taken yet ends at once.
+    pub async fn cancel_job(&self, job: Uuid) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection.transaction(async |connection| ask_to_cancel(connection, job).await).await
+    }
+}
+
+async fn end(
+    connection: &mut AsyncPgConnection,
+    job: Uuid,
+    state: &str,
+    result: Option<Value>,
+    problem: Option<&str>,
+) -> Result<(), StoreError> {
+    let values =
+        (jobs::state.eq(state), jobs::result.eq(result), jobs::problem.eq(problem), jobs::ended_at.eq(database_now()));
+    diesel::update(jobs::table.filter(jobs::id.eq(job))).set(values).execute(connection).await?;
+    announce_job(connection, job).await
+}

@@ -1,0 +1,245 @@
+//! The edit log: every change of a shot with its inverse, in the same transaction as the change itself.
+
+use std::collections::BTreeSet;
+
+use chrono::{DateTime, Utc};
+use diesel::prelude::*;
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
+use jampin_core::edit::Edit;
+use jampin_core::shot::{Sample, Shot};
+use jampin_core::time::Frame;
+use serde::Serialize;
+use serde_json::Value;
+use uuid::Uuid;
+
+use crate::events::announce;
+use crate::rows::{LogRow, ShotRow};
+use crate::schema::{jobs, log, shots};
+use crate::shots::{contents, document, lock};
+use crate::{Event, NewJob, Store, StoreError, samples};
+
+/// What became of an edit.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+pub struct Edited {
+    /// The shot's revision now.
+    pub revision: i64,
+}
+
+/// Whether samples of a job could still be added.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Appended {
+    /// They are in.
+    Yes,
+    /// The job's entry was undone, or its pin removed: nobody wants them any more.
+    Unwanted,
+}
+
+/// An entry of the log, for showing.
+#[derive(Clone, Debug, Serialize)]
+pub struct LogEntry {
+    /// Its number, counted from 1.
+    pub number: i64,
+    /// What it was, in words.
+    pub title: String,
+    /// When it was made.
+    pub made_at: DateTime<Utc>,
+    /// Whether it is in force, not undone.
+    pub in_force: bool,
+}
+
+impl Store {
+    /// Makes an edit, if the shot still has the revision it was made for.
+    pub async fn edit(&self, shot: Uuid, revision: i64, title: &str, edit: &Edit) -> Result<Edited, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let mut row = lock(connection, shot).await?;
+                fresh(&row, revision)?;
+                push(connection, &mut row, title, edit, None).await
+            })
+            .await
+    }
+
+    /// Starts a job that will add samples under one entry of the log, so that one undo takes all of it back. `edit` is
+    /// made at once.
+    pub async fn edit_with_job(
+        &self,
+        shot: Uuid,
+        revision: i64,
+        title: &str,
+        edit: &Edit,
+        job: NewJob,
+    ) -> Result<(Edited, Uuid), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let mut row = lock(connection, shot).await?;
+                fresh(&row, revision)?;
+                let job = crate::jobs::insert(connection, job).await?;
+                let edited = push(connection, &mut row, title, edit, Some(job)).await?;
+                Ok((edited, job))
+            })
+            .await
+    }
+
+    /// Adds samples to a job's entry, and takes note of how far the job is, in one transaction.
+    pub async fn append_samples(
+        &self,
+        shot: Uuid,
+        job: Uuid,
+        pin: Uuid,
+        new: &[(Frame, Option<Sample>)],
+        progress: &Value,
+    ) -> Result<Appended, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let row = lock(connection, shot).await?;
+                let entry = log::table.filter(log::shot_id.eq(shot)).filter(log::job_id.eq(job));
+                let entry: Option<LogRow> = entry.select(LogRow::as_select()).first(connection).await.optional()?;
+                let Some(entry) = entry.filter(|entry| entry.number <= row.log_head) else {
+                    return Ok(Appended::Unwanted);
+                };
+                let mut contents = contents(connection, &row).await?;
+                let edit = Edit::SetSamples { pin, samples: new.to_vec() };
+                let Ok(inverse) = edit.apply(&mut contents) else { return Ok(Appended::Unwanted) };
+                extend(connection, &entry, &edit, &inverse).await?;
+                samples::save(connection, shot, pin, contents.tracks.get(&pin)).await?;
+                let job = jobs::table.filter(jobs::id.eq(job));
+                diesel::update(job).set(jobs::progress.eq(progress)).execute(connection).await?;
+                let frames = || new.iter().map(|(frame, _)| frame.0);
+                if let (Some(first), Some(last)) = (frames().min(), frames().max()) {
+                    announce(connection, &Event::Samples { shot, pin, first, last }).await?;
+                }
+                Ok(Appended::Yes)
+            })
+            .await
+    }
+
+    /// Takes the newest edit back; a job that still adds to it is cancelled.
+    pub async fn undo(&self, shot: Uuid, revision: i64) -> Result<Edited, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let mut row = lock(connection, shot).await?;
+                fresh(&row, revision)?;
+                let entry = entry(connection, shot, row.log_head).await?.ok_or(StoreError::NothingTo("undo"))?;
+                if let Some(job) = entry.job_id {
+                    crate::jobs::ask_to_cancel(connection, job).await?;
+                }
+                let inverse: Edit = serde_json::from_value(entry.inverse)?;
+                apply(connection, &mut row, &inverse).await?;
+                save(connection, &row, row.log_head - 1).await
+            })
+            .await
+    }
+
+    /// Makes the newest undone edit again.
+    pub async fn redo(&self, shot: Uuid, revision: i64) -> Result<Edited, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let mut row = lock(connection, shot).await?;
+                fresh(&row, revision)?;
+                let entry = entry(connection, shot, row.log_head + 1).await?.ok_or(StoreError::NothingTo("redo"))?;
+                let edit: Edit = serde_json::from_value(entry.edit)?;
+                apply(connection, &mut row, &edit).await?;
+                save(connection, &row, row.log_head + 1).await
+            })
+            .await
+    }
+
+    /// The log of a shot, newest first.
+    pub async fn log(&self, shot: Uuid, most: i64) -> Result<Vec<LogEntry>, StoreError> {
+        let mut connection = self.connection().await?;
+        let head: i64 = shots::table.filter(shots::id.eq(shot)).select(shots::log_head).first(&mut connection).await?;
+        let rows: Vec<(i64, String, DateTime<Utc>)> = log::table
+            .filter(log::shot_id.eq(shot))
+            .order(log::number.desc())
+            .limit(most)
+            .select((log::number, log::title, log::made_at))
+            .load(&mut connection)
+            .await?;
+        let entry = |(number, title, made_at)| LogEntry { number, title, made_at, in_force: number <= head };
+        Ok(rows.into_iter().map(entry).collect())
+    }
+}
+
+fn fresh(row: &ShotRow, revision: i64) -> Result<(), StoreError> {
+    if row.revision == revision { Ok(()) } else { Err(StoreError::Stale { revision: row.revision }) }
+}
+
+async fn entry(connection: &mut AsyncPgConnection, shot: Uuid, number: i64) -> Result<Option<LogRow>, StoreError> {
+    let found = log::table.filter(log::shot_id.eq(shot)).filter(log::number.eq(number));
+    Ok(found.select(LogRow::as_select()).first(connection).await.optional()?)
+}
+
+/// Makes an edit and writes it into the log; what was undone before is forgotten.
+async fn push(
+    connection: &mut AsyncPgConnection,
+    row: &mut ShotRow,
+    title: &str,
+    edit: &Edit,
+    job: Option<Uuid>,
+) -> Result<Edited, StoreError> {
+    let inverse = apply(connection, row, edit).await?;
+    let undone = log::table.filter(log::shot_id.eq(row.id)).filter(log::number.gt(row.log_head));
+    diesel::delete(undone).execute(connection).await?;
+    let entry = LogRow {
+        shot_id: row.id,
+        number: row.log_head + 1,
+        title: title.to_owned(),
+        edit: serde_json::to_value(edit)?,
+        inverse: serde_json::to_value(&inverse)?,
+        job_id: job,
+    };
+    diesel::insert_into(log::table).values(&entry).execute(connection).await?;
+    save(connection, row, entry.number).await
+}
+
+/// Changes document and samples; gives the inverse.
+async fn apply(connection: &mut AsyncPgConnection, row: &mut ShotRow, edit: &Edit) -> Result<Edit, StoreError> {
+    let mut shot: Shot = contents(connection, row).await?;
+    let inverse = edit.apply(&mut shot)?;
+    row.document = document(&shot)?;
+    let touched: BTreeSet<Uuid> = edit.touched_tracks().into_iter().chain(inverse.touched_tracks()).collect();
+    for pin in touched {
+        samples::save(connection, row.id, pin, shot.tracks.get(&pin)).await?;
+    }
+    Ok(inverse)
+}
+
+async fn save(connection: &mut AsyncPgConnection, row: &ShotRow, log_head: i64) -> Result<Edited, StoreError> {
+    let revision = row.revision + 1;
+    let values = (shots::document.eq(&row.document), shots::revision.eq(revision), shots::log_head.eq(log_head));
+    diesel::update(shots::table.filter(shots::id.eq(row.id))).set(values).execute(connection).await?;
+    announce(connection, &Event::Shot { shot: row.id, revision }).await?;
+    Ok(Edited { revision })
+}
+
+/// Adds an edit to an entry, before whatever else it holds is undone and after it is redone.
+async fn extend(
+    connection: &mut AsyncPgConnection,
+    entry: &LogRow,
+    edit: &Edit,
+    inverse: &Edit,
+) -> Result<(), StoreError> {
+    let mut edits = as_list(serde_json::from_value(entry.edit.clone())?);
+    edits.push(edit.clone());
+    let mut inverses = vec![inverse.clone()];
+    inverses.extend(as_list(serde_json::from_value(entry.inverse.clone())?));
+    let values = (
+        log::edit.eq(serde_json::to_value(Edit::All { edits })?),
+        log::inverse.eq(serde_json::to_value(Edit::All { edits: inverses })?),
+    );
+    let row = log::table.filter(log::shot_id.eq(entry.shot_id)).filter(log::number.eq(entry.number));
+    diesel::update(row).set(values).execute(connection).await?;
+    Ok(())
+}
+
+fn as_list(edit: Edit) -> Vec<Edit> {
+    match edit {
+        Edit::All { edits } => edits,
+        other => vec![other],
+    }
+}

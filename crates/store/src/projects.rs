@@ -1,0 +1,91 @@
+//! Projects.
+
+use chrono::{DateTime, Utc};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use serde::Serialize;
+use uuid::Uuid;
+
+use crate::schema::{clips, projects, shots};
+use crate::{LOCAL_OWNER, Store, StoreError};
+
+/// A piece of work.
+#[derive(Clone, Debug, Queryable, Selectable, Serialize)]
+#[diesel(table_name = projects)]
+pub struct Project {
+    /// Identity.
+    pub id: Uuid,
+    /// Whose it is.
+    pub owner_id: Uuid,
+    /// Name, as typed.
+    pub name: String,
+    /// When it was begun.
+    pub created_at: DateTime<Utc>,
+}
+
+/// A project in the list.
+#[derive(Clone, Debug, Serialize)]
+pub struct ProjectSummary {
+    /// The project.
+    pub project: Project,
+    /// Number of shots.
+    pub shots: i64,
+    /// The clip whose first picture stands for the project.
+    pub cover: Option<Uuid>,
+}
+
+impl Store {
+    /// Begins a project.
+    pub async fn create_project(&self, name: &str) -> Result<Project, StoreError> {
+        let mut connection = self.connection().await?;
+        let values = (projects::id.eq(Uuid::new_v4()), projects::owner_id.eq(LOCAL_OWNER), projects::name.eq(name));
+        let inserted = diesel::insert_into(projects::table).values(values).returning(Project::as_returning());
+        Ok(inserted.get_result(&mut connection).await?)
+    }
+
+    /// All projects, newest first.
+    pub async fn projects(&self) -> Result<Vec<ProjectSummary>, StoreError> {
+        let mut connection = self.connection().await?;
+        let all: Vec<Project> = projects::table
+            .order(projects::created_at.desc())
+            .select(Project::as_select())
+            .load(&mut connection)
+            .await?;
+        let counts: Vec<(Uuid, i64)> = shots::table
+            .group_by(shots::project_id)
+            .select((shots::project_id, diesel::dsl::count_star()))
+            .load(&mut connection)
+            .await?;
+        let covers: Vec<(Uuid, Uuid)> = clips::table
+            .filter(clips::state.ne("failed"))
+            .order((clips::project_id, clips::created_at))
+            .distinct_on(clips::project_id)
+            .select((clips::project_id, clips::id))
+            .load(&mut connection)
+            .await?;
+        let of = |id: Uuid| move |(project, _): &&(Uuid, i64)| *project == id;
+        Ok(all
+            .into_iter()
+            .map(|project| ProjectSummary {
+                shots: counts.iter().find(of(project.id)).map_or(0, |(_, count)| *count),
+                cover: covers.iter().find(|(of, _)| *of == project.id).map(|(_, clip)| *clip),
+                project,
+            })
+            .collect())
+    }
+
+    /// One project.
+    pub async fn project(&self, id: Uuid) -> Result<Project, StoreError> {
+        let mut connection = self.connection().await?;
+        let found = projects::table.filter(projects::id.eq(id)).select(Project::as_select());
+        found.first(&mut connection).await.optional()?.ok_or(StoreError::NotFound("project"))
+    }
+
+    /// Gives a project another name.
+    pub async fn rename_project(&self, id: Uuid, name: &str) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        let update = diesel::update(projects::table.filter(projects::id.eq(id))).set(projects::name.eq(name));
+        let changed = update.execute(&mut connection).await?;
+        (changed == 1).then_some(()).ok_or(StoreError::NotFound("project"))
+    }
+}

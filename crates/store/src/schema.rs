@@ -1,0 +1,48 @@
+//! Tables as Diesel sees them; the truth is in `migrations/`.
+
+diesel::table! {
+    projects (id) { id -> Uuid, owner_id -> Uuid, name -> Text, created_at -> Timestamptz, }
+}
+
+diesel::table! {
+    clips (id) {
+        id -> Uuid, project_id -> Uuid, name -> Text, bytes -> Int8, state -> Text, info -> Jsonb, frames -> Jsonb,
+        prepared -> Int4, cuts -> Array<Int4>, remarks -> Array<Text>, problem -> Nullable<Text>,
+        created_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    shots (id) {
+        id -> Uuid, project_id -> Uuid, clip_id -> Uuid, name -> Text, first_frame -> Int4, last_frame -> Int4,
+        revision -> Int8, log_head -> Int8, document -> Jsonb, created_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    samples (shot_id, pin_id, first_frame) {
+        shot_id -> Uuid, pin_id -> Uuid, first_frame -> Int4, x -> Array<Float8>, y -> Array<Float8>,
+        matched -> Array<Float4>, sd_x -> Array<Float4>, sd_y -> Array<Float4>, state -> Array<Int2>,
+    }
+}
+
+diesel::table! {
+    log (shot_id, number) {
+        shot_id -> Uuid, number -> Int8, title -> Text, edit -> Jsonb, inverse -> Jsonb, job_id -> Nullable<Uuid>,
+        made_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    jobs (id) {
+        id -> Uuid, project_id -> Uuid, shot_id -> Nullable<Uuid>, clip_id -> Nullable<Uuid>, kind -> Text,
+        payload -> Jsonb, state -> Text, progress -> Jsonb, result -> Nullable<Jsonb>, problem -> Nullable<Text>,
+        attempts -> Int4, cancel -> Bool, worker -> Nullable<Uuid>, heartbeat -> Nullable<Timestamptz>,
+        created_at -> Timestamptz, ended_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::joinable!(clips -> projects (project_id));
+diesel::joinable!(shots -> projects (project_id));
+diesel::joinable!(shots -> clips (clip_id));
+diesel::allow_tables_to_appear_in_same_query!(projects, clips, shots, samples, log, jobs);

@@ -1,0 +1,157 @@
+//! Shots: their description and what was made of them.
+
+use diesel::prelude::*;
+use diesel_async::{AsyncPgConnection, RunQueryDsl};
+use jampin_core::shot::Shot;
+use jampin_core::time::{Frame, FrameRange};
+use serde::Serialize;
+use serde_json::Value;
+use uuid::Uuid;
+
+use crate::rows::{LogRow, ShotRow};
+use crate::schema::{log, shots};
+use crate::{Store, StoreError, samples};
+
+/// What a shot is.
+#[derive(Clone, Debug, Serialize)]
+pub struct ShotInfo {
+    /// Identity.
+    pub id: Uuid,
+    /// In which project.
+    pub project_id: Uuid,
+    /// Of which clip.
+    pub clip_id: Uuid,
+    /// Name, as typed.
+    pub name: String,
+    /// Which frames of the clip.
+    pub range: FrameRange,
+    /// Grows with every edit.
+    pub revision: i64,
+    /// Number of subjects in it.
+    pub subjects: usize,
+}
+
+/// A shot with everything made of it.
+#[derive(Clone, Debug)]
+pub struct StoredShot {
+    /// What it is.
+    pub info: ShotInfo,
+    /// Subjects, pins, attachments and samples.
+    pub shot: Shot,
+    /// Title of the edit that undo would take back.
+    pub undo: Option<String>,
+    /// Title of the edit that redo would make again.
+    pub redo: Option<String>,
+}
+
+/// A new shot.
+#[derive(Clone, Debug)]
+pub struct NewShot<'a> {
+    /// In which project.
+    pub project: Uuid,
+    /// Of which clip.
+    pub clip: Uuid,
+    /// Name.
+    pub name: &'a str,
+    /// Which frames of the clip.
+    pub range: FrameRange,
+}
+
+impl TryFrom<&ShotRow> for ShotInfo {
+    type Error = StoreError;
+    fn try_from(row: &ShotRow) -> Result<Self, StoreError> {
+        let document: Shot = serde_json::from_value(row.document.clone())?;
+        Ok(Self {
+            id: row.id,
+            project_id: row.project_id,
+            clip_id: row.clip_id,
+            name: row.name.clone(),
+            range: FrameRange { first: Frame(row.first_frame as u32), last: Frame(row.last_frame as u32) },
+            revision: row.revision,
+            subjects: document.subjects.len(),
+        })
+    }
+}
+
+/// The shot, its row locked against other writers until the transaction ends.
+pub(crate) async fn lock(connection: &mut AsyncPgConnection, id: Uuid) -> Result<ShotRow, StoreError> {
+    let row = shots::table.filter(shots::id.eq(id)).select(ShotRow::as_select()).for_update();
+    row.first(connection).await.optional()?.ok_or(StoreError::NotFound("shot"))
+}
+
+/// Subjects, pins, attachments and samples of a row.
+pub(crate) async fn contents(connection: &mut AsyncPgConnection, row: &ShotRow) -> Result<Shot, StoreError> {
+    let mut shot: Shot = serde_json::from_value(row.document.clone())?;
+    shot.tracks = samples::load(connection, row.id).await?;
+    Ok(shot)
+}
+
+impl Store {
+    /// Makes a shot of a range of a clip.
+    pub async fn create_shot(&self, new: NewShot<'_>) -> Result<Uuid, StoreError> {
+        let mut connection = self.connection().await?;
+        let id = Uuid::new_v4();
+        let values = (
+            shots::id.eq(id),
+            shots::project_id.eq(new.project),
+            shots::clip_id.eq(new.clip),
+            shots::name.eq(new.name),
+            shots::first_frame.eq(new.range.first.0 as i32),
+            shots::last_frame.eq(new.range.last.0 as i32),
+            shots::document.eq(serde_json::to_value(Shot::default())?),
+        );
+        diesel::insert_into(shots::table).values(values).execute(&mut connection).await?;
+        Ok(id)
+    }
+
+    /// Sets the last frame of the shots of a clip that reach beyond it: fewer frames were decoded than announced.
+    pub async fn trim_shots(&self, clip: Uuid, frames: u32) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        let last = frames.saturating_sub(1) as i32;
+        let beyond = shots::table.filter(shots::clip_id.eq(clip)).filter(shots::last_frame.gt(last));
+        diesel::update(beyond).set(shots::last_frame.eq(last)).execute(&mut connection).await?;
+        Ok(())
+    }
+
+    /// The shots of a project, in the order they were made.
+    pub async fn shots(&self, project: Uuid) -> Result<Vec<ShotInfo>, StoreError> {
+        let mut connection = self.connection().await?;
+        let rows: Vec<ShotRow> = shots::table
+            .filter(shots::project_id.eq(project))
+            .order(shots::created_at)
+            .select(ShotRow::as_select())
+            .load(&mut connection)
+            .await?;
+        rows.iter().map(ShotInfo::try_from).collect()
+    }
+
+    /// One shot with everything made of it, as of one moment.
+    pub async fn shot(&self, id: Uuid) -> Result<StoredShot, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .build_transaction()
+            .read_only()
+            .repeatable_read()
+            .run(async |connection| read(connection, id).await)
+            .await
+    }
+}
+
+async fn read(connection: &mut AsyncPgConnection, id: Uuid) -> Result<StoredShot, StoreError> {
+    let row = shots::table.filter(shots::id.eq(id)).select(ShotRow::as_select());
+    let row: ShotRow = row.first(connection).await.optional()?.ok_or(StoreError::NotFound("shot"))?;
+    let shot = contents(connection, &row).await?;
+    let neighbours: Vec<LogRow> = log::table
+        .filter(log::shot_id.eq(id))
+        .filter(log::number.eq_any([row.log_head, row.log_head + 1]))
+        .select(LogRow::as_select())
+        .load(connection)
+        .await?;
+    let title = |number: i64| neighbours.iter().find(|entry| entry.number == number).map(|e| e.title.clone());
+    Ok(StoredShot { info: ShotInfo::try_from(&row)?, shot, undo: title(row.log_head), redo: title(row.log_head + 1) })
+}
+
+/// The document as it is stored.
+pub(crate) fn document(shot: &Shot) -> Result<Value, StoreError> {
+    Ok(serde_json::to_value(shot)?)
+}
