@@ -1,2 +1,55 @@
-//! jampin-cli
-fn main() {}
+//! `jampin`: the program. Each subcommand only reads its words and calls the crate that does the work.
+
+mod args;
+mod demo;
+mod logging;
+mod serve;
+mod track;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+use args::{Cli, Command};
+
+/// Bad input: the person who called can mend it.
+const BAD_INPUT: u8 = 2;
+/// Anything else that failed.
+const FAILURE: u8 = 1;
+
+fn main() -> ExitCode {
+    let cli = Cli::parse();
+    logging::start(&cli.log);
+    let ended = match cli.command {
+        Command::Serve(args) => serve::serve(args),
+        Command::Worker(args) => serve::worker(args),
+        Command::Migrate(args) => serve::migrate(args),
+        Command::Demo(args) => demo::run(args),
+        Command::Track(args) => track::run(&args),
+    };
+    match ended {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            // One line, so that scripts can show it.
+            eprintln!("jampin: {}", format!("{error:#}").replace('\n', " "));
+            ExitCode::from(if error.is::<BadInput>() { BAD_INPUT } else { FAILURE })
+        }
+    }
+}
+
+/// An error that the caller can mend.
+#[derive(Debug)]
+struct BadInput(String);
+
+impl std::fmt::Display for BadInput {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl std::error::Error for BadInput {}
+
+/// Marks an error as the caller's to mend.
+fn bad_input(error: impl std::fmt::Display) -> anyhow::Error {
+    anyhow::Error::new(BadInput(error.to_string()))
+}

@@ -1,9 +1,11 @@
 //! Drawables to pixels. Decides nothing about where anything is: that is the core's.
 
 mod layer;
+mod png;
 mod typeset;
 mod yuv;
 
 pub use layer::{Layer, Painter};
+pub use png::grey_png;
 pub use typeset::{Artwork, TypesetError, Typesetter};
 pub use yuv::{YuvFrame, YuvMatrix};

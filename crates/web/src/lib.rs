@@ -1,1 +1,77 @@
-//! jampin-web
+//! The web server: pages, the JSON API, events, uploads. Computes nothing itself.
+
+mod assets;
+mod clips;
+mod error;
+mod events;
+mod exports;
+mod follow;
+mod frames;
+mod guard;
+mod jobs;
+mod pages;
+mod patches;
+mod pins;
+mod projects;
+mod shots;
+mod state;
+mod upload;
+
+use actix_web::dev::Server;
+use actix_web::middleware::{Compress, from_fn};
+use actix_web::{App, HttpServer, web};
+
+pub use state::{AppState, ServeSettings};
+
+/// Largest JSON body: an edit of a few thousand samples.
+const JSON_LIMIT: usize = 8 << 20;
+
+/// Builds the server on a listening socket that the caller has bound (to loopback).
+pub fn serve(state: AppState, listener: std::net::TcpListener, workers: usize) -> std::io::Result<Server> {
+    let state = web::Data::new(state);
+    let server = HttpServer::new(move || {
+        App::new()
+            .app_data(state.clone())
+            .app_data(web::JsonConfig::default().limit(JSON_LIMIT).error_handler(error::bad_json))
+            .app_data(web::QueryConfig::default().error_handler(error::bad_query))
+            .app_data(web::PathConfig::default().error_handler(error::bad_path))
+            .wrap(Compress::default())
+            .wrap(from_fn(guard::guard))
+            .configure(routes)
+    });
+    // Pictures and events are many and small; a stopped server should not wait for open event streams.
+    Ok(server.workers(workers).shutdown_timeout(1).listen(listener)?.run())
+}
+
+fn routes(config: &mut web::ServiceConfig) {
+    config
+        .service(pages::projects_page)
+        .service(pages::project_page)
+        .service(pages::bench_page)
+        .service(assets::asset)
+        .service(assets::favicon)
+        .service(events::event_stream)
+        .service(projects::create)
+        .service(projects::rename)
+        .service(projects::project_state)
+        .service(upload::put_clip)
+        .service(clips::remove)
+        .service(frames::preview)
+        .service(frames::full)
+        .service(shots::shot_state)
+        .service(shots::shot_samples)
+        .service(shots::shot_scene)
+        .service(shots::shot_log)
+        .service(shots::make_edit)
+        .service(shots::undo)
+        .service(shots::redo)
+        .service(pins::put_pin)
+        .service(follow::start)
+        .service(patches::patch)
+        .service(jobs::cancel)
+        .service(exports::start)
+        .service(exports::download)
+        .service(exports::samples_csv)
+        .service(exports::samples_json)
+        .default_service(web::to(pages::not_found));
+}

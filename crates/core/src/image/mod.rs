@@ -1,11 +1,13 @@
 //! Picture planes and smooth sampling of them.
 
 mod cuts;
+mod enlarge;
 mod plane;
 mod smooth;
 mod source;
 
 pub use cuts::CutFinder;
+pub use enlarge::{difference, enlarge};
 pub use plane::{Plane, Window};
 pub use smooth::{NOISE_GAIN, PatchSamples, SmoothPatch};
 pub use source::{FrameSource, PlaneStack};

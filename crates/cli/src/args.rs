@@ -1,0 +1,127 @@
+//! The words of the command line. Every setting has a flag and an environment variable.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+/// Follow what moves in a film, and hang labels on it.
+#[derive(Parser)]
+#[command(name = "jampin", version, about, propagate_version = true)]
+pub(crate) struct Cli {
+    #[command(flatten)]
+    pub log: LogArgs,
+    #[command(subcommand)]
+    pub command: Command,
+}
+
+#[derive(Args)]
+pub(crate) struct LogArgs {
+    /// How logs are written to standard error.
+    #[arg(long, env = "JAMPIN_LOG_FORMAT", value_enum, default_value = "text", global = true)]
+    pub log_format: LogFormat,
+    /// What is logged: error, warn, info, debug or trace, also by part, as in "info,jampin_media=debug".
+    #[arg(long, env = "JAMPIN_LOG", default_value = "info", global = true)]
+    pub log: String,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum LogFormat {
+    /// For people at a terminal.
+    Text,
+    /// One JSON object a line, for programs.
+    Json,
+}
+
+#[derive(Subcommand)]
+pub(crate) enum Command {
+    /// Serve the pages on loopback, and do the long work too unless told otherwise.
+    Serve(ServeArgs),
+    /// Do long work (preparing films, following, exporting) for a server that shares the database and the media folder.
+    Worker(WorkerArgs),
+    /// Bring the database's tables up to date.
+    Migrate(DatabaseArgs),
+    /// Make the demo films with the simulated camera, and a demo project of them.
+    Demo(DemoArgs),
+    /// Follow pins through a film, without server or database; write their samples as CSV.
+    Track(TrackArgs),
+}
+
+#[derive(Args, Clone)]
+pub(crate) struct DatabaseArgs {
+    /// PostgreSQL to use.
+    #[arg(long, env = "JAMPIN_DATABASE", default_value = "postgres://jampin@127.0.0.1:5433/jampin")]
+    pub database: String,
+}
+
+#[derive(Args, Clone)]
+pub(crate) struct MediaArgs {
+    /// Folder for films, pictures and exports.
+    #[arg(long, env = "JAMPIN_MEDIA", default_value = ".local/media")]
+    pub media: PathBuf,
+    /// Gigabytes that planes (full-size frames ready for computing) may take; the longest unused go first.
+    #[arg(long, env = "JAMPIN_PLANES_GB", default_value_t = 40.0)]
+    pub planes_gb: f64,
+    /// Gigabytes of memory that one ffmpeg may take.
+    #[arg(long, env = "JAMPIN_FFMPEG_MEMORY_GB", default_value_t = 6.0)]
+    pub ffmpeg_memory_gb: f64,
+    /// Seconds after which an ffmpeg that makes no progress is killed.
+    #[arg(long, env = "JAMPIN_FFMPEG_PATIENCE", default_value_t = 60)]
+    pub ffmpeg_patience: u64,
+}
+
+#[derive(Args)]
+pub(crate) struct ServeArgs {
+    #[command(flatten)]
+    pub database: DatabaseArgs,
+    #[command(flatten)]
+    pub media: MediaArgs,
+    /// Port on 127.0.0.1. 0 takes a free one.
+    #[arg(long, env = "JAMPIN_PORT", default_value_t = 8710)]
+    pub port: u16,
+    /// Gigabytes that one uploaded film may have.
+    #[arg(long, env = "JAMPIN_UPLOAD_GB", default_value_t = 8.0)]
+    pub upload_gb: f64,
+    /// Leave the long work to `jampin worker` processes.
+    #[arg(long, env = "JAMPIN_NO_WORKER")]
+    pub no_worker: bool,
+}
+
+#[derive(Args)]
+pub(crate) struct WorkerArgs {
+    #[command(flatten)]
+    pub database: DatabaseArgs,
+    #[command(flatten)]
+    pub media: MediaArgs,
+}
+
+#[derive(Args)]
+pub(crate) struct DemoArgs {
+    #[command(flatten)]
+    pub database: DatabaseArgs,
+    #[command(flatten)]
+    pub media: MediaArgs,
+    /// Folder for the films and the truth beside them; what is there already is not made again.
+    #[arg(long, env = "JAMPIN_DEMO", default_value = ".local/demo")]
+    pub out: PathBuf,
+    /// Only make the films; no database is needed.
+    #[arg(long)]
+    pub films_only: bool,
+}
+
+#[derive(Args)]
+pub(crate) struct TrackArgs {
+    /// The film.
+    pub clip: PathBuf,
+    /// The pins to follow, as JSON; docs/formats.md describes it.
+    #[arg(long)]
+    pub pins: PathBuf,
+    /// Where the samples go, as CSV; `-` is standard output.
+    #[arg(long)]
+    pub out: PathBuf,
+    /// Only these frames, first and last included, as in `20..180`.
+    #[arg(long)]
+    pub range: Option<String>,
+    /// Pins followed at the same time. The result does not depend on it.
+    #[arg(long, default_value_t = 2)]
+    pub threads: usize,
+}

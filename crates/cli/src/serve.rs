@@ -1,0 +1,82 @@
+//! `serve`, `worker` and `migrate`.
+
+use std::net::TcpListener;
+use std::time::Duration;
+
+use anyhow::Context;
+use jampin_jobs::{EventHub, Library, Worker, spawn_worker};
+use jampin_media::{Limits, Tools};
+use jampin_render::Typesetter;
+use jampin_store::Store;
+use jampin_web::{AppState, ServeSettings};
+use tokio::runtime::Runtime;
+
+use crate::args::{DatabaseArgs, MediaArgs, ServeArgs, WorkerArgs};
+
+pub(crate) fn library(args: &MediaArgs) -> anyhow::Result<Library> {
+    let mut tools = Tools::default();
+    tools.limits = Limits {
+        memory: (args.ffmpeg_memory_gb * 1e9) as u64,
+        quiet: Duration::from_secs(args.ffmpeg_patience),
+        ..tools.limits
+    };
+    std::fs::create_dir_all(&args.media).context("the media folder cannot be made")?;
+    let root = args.media.canonicalize().context("the media folder cannot be found")?;
+    Ok(Library::new(root, tools, (args.planes_gb * 1e9) as u64))
+}
+
+/// A runtime of several threads, as the database's migrations and the jobs' blocking calls need one.
+pub(crate) fn runtime() -> anyhow::Result<Runtime> {
+    tokio::runtime::Builder::new_multi_thread().enable_all().build().context("no threads to be had")
+}
+
+pub(crate) fn migrate(args: DatabaseArgs) -> anyhow::Result<()> {
+    runtime()?.block_on(async { Ok(Store::new(&args.database)?.migrate().await?) })
+}
+
+pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
+    let library = library(&args.media)?;
+    // What a killed server had half taken in.
+    let _ = std::fs::remove_dir_all(library.uploads());
+    let runtime = runtime()?;
+    let store = Store::new(&args.database.database)?;
+    runtime.block_on(store.migrate()).context("the database is not ready")?;
+    // Loopback only: there is no sign-in yet.
+    let listener = TcpListener::bind(("127.0.0.1", args.port))
+        .with_context(|| format!("port {} cannot be used; choose another with --port", args.port))?;
+    let address = listener.local_addr()?;
+    let hub = {
+        let _guard = runtime.enter();
+        EventHub::start(store.clone())
+    };
+    if !args.no_worker {
+        let worker = Worker { store: store.clone(), library: library.clone(), hub: hub.clone() };
+        let _guard = runtime.enter();
+        let _lanes = spawn_worker(worker);
+    }
+    let settings = ServeSettings { upload_limit: (args.upload_gb * 1e9) as u64 };
+    let state = AppState { store, library, hub, typesetter: Typesetter::default(), settings };
+    tracing::info!("Jam Pin is at http://{address}");
+    println!("http://{address}");
+    runtime.block_on(async { jampin_web::serve(state, listener, 2)?.await })?;
+    // Jobs at work are taken up again by the next server.
+    runtime.shutdown_timeout(Duration::from_millis(200));
+    Ok(())
+}
+
+pub(crate) fn worker(args: WorkerArgs) -> anyhow::Result<()> {
+    let library = library(&args.media)?;
+    let runtime = runtime()?;
+    let store = Store::new(&args.database.database)?;
+    runtime.block_on(async {
+        let hub = EventHub::start(store.clone());
+        let [quick, slow] = spawn_worker(Worker { store, library, hub });
+        tokio::select! {
+            _ = tokio::signal::ctrl_c() => {}
+            _ = quick => {}
+            _ = slow => {}
+        }
+    });
+    runtime.shutdown_timeout(Duration::from_millis(200));
+    Ok(())
+}

@@ -1,0 +1,193 @@
+//! `jampin track`: follow pins through a film, without server or database.
+
+use std::path::Path;
+
+use anyhow::Context;
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use jampin_core::follow::{Continue, Direction, FollowEnd, FollowSink, Start, follow, segment_end, shot_part};
+use jampin_core::formats::{NamedTrack, PinFile, PinRequest, samples_csv};
+use jampin_core::geometry::{PixelRect, Point};
+use jampin_core::image::FrameSource;
+use jampin_core::matching::{choose_pattern, choose_search};
+use jampin_core::shot::{Pin, Sample, SampleState, Track};
+use jampin_core::time::{Frame, FrameRange};
+use jampin_media::{Cancel, ClipFolder, ClipInfo, MediaError, StoredPlanes, Tools, WhenMissing, prepare, probe};
+use rayon::prelude::*;
+use uuid::Uuid;
+
+use crate::args::TrackArgs;
+use crate::bad_input;
+
+/// Half the side of the neighbourhood that a pattern is chosen from, in pixels.
+const NEIGHBOURHOOD: f64 = 40.0;
+
+pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
+    let text = std::fs::read_to_string(&args.pins)
+        .map_err(|error| bad_input(format!("the pins file {} cannot be read: {error}", args.pins.display())))?;
+    let file = PinFile::parse(&text).map_err(bad_input)?;
+    let scratch = tempfile::tempdir().context("no room for frames")?;
+    let film = Film::open(&args.clip, scratch.path())?;
+    let range = film.range(args.range.as_deref())?;
+    file.pins.iter().try_for_each(|pin| check(pin, &film, range))?;
+    let threads = rayon::ThreadPoolBuilder::new().num_threads(args.threads.max(1)).build()?;
+    let tracks: Result<Vec<Track>, MediaError> =
+        threads.install(|| file.pins.par_iter().map(|pin| film.follow(pin, range)).collect());
+    let tracks = tracks.map_err(media_error)?;
+    let named: Vec<NamedTrack<'_>> =
+        file.pins.iter().zip(&tracks).map(|(pin, track)| NamedTrack { name: &pin.name, track }).collect();
+    write(&args.out, &samples_csv(&named, range))
+}
+
+fn write(out: &Path, text: &str) -> anyhow::Result<()> {
+    if out == Path::new("-") {
+        print!("{text}");
+        return Ok(());
+    }
+    std::fs::write(out, text).with_context(|| format!("the samples cannot be written to {}", out.display()))
+}
+
+fn media_error(error: MediaError) -> anyhow::Error {
+    match error {
+        MediaError::BadInput(_) | MediaError::Limit(_) => bad_input(error),
+        other => other.into(),
+    }
+}
+
+fn check(pin: &PinRequest, film: &Film, range: FrameRange) -> anyhow::Result<()> {
+    let inside = |frame: Frame| {
+        range.contains(frame).then_some(()).ok_or_else(|| {
+            bad_input(format!("pin {:?}: frame {frame} is not in {}..{}", pin.name, range.first, range.last))
+        })
+    };
+    inside(pin.frame)?;
+    pin.guides.iter().try_for_each(|guide| inside(guide.frame))?;
+    let settings = make_pin(pin, pin.pattern.given().unwrap_or([31; 2]), pin.search.given().unwrap_or([64; 2]));
+    settings.check(film.info.size).map_err(|problem| bad_input(format!("pin {:?}: {problem}", pin.name)))
+}
+
+fn make_pin(request: &PinRequest, pattern: [u32; 2], search: [u32; 2]) -> Pin {
+    Pin {
+        id: Uuid::nil(),
+        frame: request.frame,
+        at: request.at(),
+        pattern,
+        search,
+        motion: request.motion,
+        channel: request.channel,
+        stop_below: request.stop_below,
+    }
+}
+
+/// A film with its planes.
+struct Film {
+    info: ClipInfo,
+    frames: u32,
+    cuts: Vec<Frame>,
+    folder: ClipFolder,
+}
+
+impl Film {
+    /// Decodes the film once; its planes are kept in `scratch` for as long as they are needed.
+    fn open(clip: &Path, scratch: &Path) -> anyhow::Result<Self> {
+        let clip = clip
+            .canonicalize()
+            .map_err(|error| bad_input(format!("the film {} cannot be read: {error}", clip.display())))?;
+        let folder = ClipFolder::new(scratch.to_owned());
+        std::os::unix::fs::symlink(&clip, folder.original())?;
+        let tools = Tools::default();
+        let (info, table) = probe(&tools, &folder.original()).map_err(media_error)?;
+        let bar = ProgressBar::with_draw_target(Some(table.len().into()), ProgressDrawTarget::stderr());
+        bar.set_style(ProgressStyle::with_template("{msg} {wide_bar} {pos}/{len} {eta}")?);
+        bar.set_message("reading");
+        let mut progress = |done: jampin_media::Progress| bar.set_position(done.frames.into());
+        let prepared =
+            prepare(&tools, &folder, &info, &table, &Cancel::default(), &mut progress).map_err(media_error)?;
+        bar.finish_and_clear();
+        Ok(Self { info, frames: prepared.table.len(), cuts: prepared.cuts, folder })
+    }
+
+    fn range(&self, text: Option<&str>) -> anyhow::Result<FrameRange> {
+        let whole = FrameRange { first: Frame(0), last: Frame(self.frames - 1) };
+        let Some(text) = text else { return Ok(whole) };
+        let parsed = text.split_once("..").and_then(|(first, last)| {
+            FrameRange::new(Frame(first.trim().parse().ok()?), Frame(last.trim().parse().ok()?))
+        });
+        parsed.filter(|range| range.last <= whole.last).ok_or_else(|| {
+            bad_input(format!("the range {text:?} is none of this film; write FIRST..LAST within 0..{}", whole.last))
+        })
+    }
+
+    fn planes(&self) -> StoredPlanes {
+        StoredPlanes::new(self.folder.planes(), self.info.size, WhenMissing::fail())
+    }
+
+    /// Follows one pin both ways over the range, through its guides.
+    fn follow(&self, request: &PinRequest, range: FrameRange) -> Result<Track, MediaError> {
+        let mut planes = self.planes();
+        let part = shot_part(range, &self.cuts, request.frame);
+        let pin = self.settle(request, &mut planes, part)?;
+        let guides = request.guides.iter().map(|guide| (guide.frame, Sample::guide(Point::new(guide.x, guide.y))));
+        let picked = (pin.frame, Sample::guide(pin.at));
+        let mut track: Track = guides.chain([picked]).collect();
+        for (direction, last) in [(Direction::Forward, part.last), (Direction::Backward, part.first)] {
+            let mut from = Some(pin.frame);
+            while let Some(frame) = from {
+                let (until, guide) = segment_end(&track, frame, direction, last);
+                let Some(start) = Start::from_track(&pin, &track, frame, direction) else { break };
+                let end = follow(&mut planes, &pin, &start, direction, until, &mut Keep(&mut track))?;
+                fill(&mut track, direction, until, end, frame);
+                from = guide;
+            }
+        }
+        Ok(track)
+    }
+
+    fn settle(&self, request: &PinRequest, planes: &mut StoredPlanes, part: FrameRange) -> Result<Pin, MediaError> {
+        let at = request.at();
+        let pattern = match request.pattern.given() {
+            Some(given) => given,
+            None => {
+                let window = planes.window(request.frame, PixelRect::around(at, NEIGHBOURHOOD, NEIGHBOURHOOD))?;
+                [choose_pattern(&window, at).side; 2]
+            }
+        };
+        let search = match request.search.given() {
+            Some(given) => given,
+            None => {
+                let steps = [1, -1].into_iter().filter_map(|step| request.frame.step(step));
+                let neighbour = steps.into_iter().find(|frame| part.contains(*frame));
+                [choose_search(planes, request.frame, neighbour, at, pattern[0].max(pattern[1]))?; 2]
+            }
+        };
+        Ok(make_pin(request, pattern, search))
+    }
+}
+
+/// Frames that following did not reach say so: hidden, or outside when the pin had left the picture, at its last place.
+fn fill(track: &mut Track, direction: Direction, until: Frame, end: FollowEnd, from: Frame) {
+    let (stopped, state) = match end {
+        FollowEnd::LowMatch { frame, .. } => (frame, SampleState::Hidden),
+        FollowEnd::LeftPicture { frame, .. } => (frame, SampleState::Outside),
+        FollowEnd::FlatPattern { .. } => (from, SampleState::Hidden),
+        FollowEnd::EndOfRange | FollowEnd::Stopped => return,
+    };
+    let rest: Vec<Frame> = match direction {
+        Direction::Forward => (stopped.0..=until.0).map(Frame).collect(),
+        Direction::Backward => (until.0..=stopped.0).rev().map(Frame).collect(),
+    };
+    let back = if direction == Direction::Forward { -1 } else { 1 };
+    let last = stopped.step(back).and_then(|frame| track.get(frame));
+    let Some(at) = last.or_else(|| track.get(from)).map(|sample| sample.at) else { return };
+    for frame in rest.into_iter().filter(|frame| *frame != from) {
+        track.set(frame, Some(Sample { at, matched: 0.0, deviation: Point::default(), state }));
+    }
+}
+
+struct Keep<'a>(&'a mut Track);
+
+impl FollowSink for Keep<'_> {
+    fn sample(&mut self, frame: Frame, sample: Sample) -> Continue {
+        self.0.set(frame, Some(sample));
+        Continue::Yes
+    }
+}

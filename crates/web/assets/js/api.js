@@ -1,0 +1,55 @@
+// Talks to the server. Every failure becomes an Error whose message can be shown to people.
+
+export async function call(method, path, body) {
+  let response;
+  try {
+    response = await fetch(path, {
+      method,
+      headers: body === undefined ? {} : { "content-type": "application/json" },
+      body: body === undefined ? undefined : JSON.stringify(body),
+    });
+  } catch {
+    throw failure("The server cannot be reached. What was saved is kept; this page goes on when the server is back.", "offline");
+  }
+  const text = await response.text();
+  let answer = null;
+  try {
+    answer = text ? JSON.parse(text) : null;
+  } catch {
+    answer = null;
+  }
+  if (!response.ok) {
+    throw failure(answer?.message ?? `The server answered ${response.status}.`, answer?.error ?? "unknown");
+  }
+  return answer;
+}
+
+export function failure(message, word) {
+  const error = new Error(message);
+  error.word = word;
+  return error;
+}
+
+// Calls `receive` for every event; `connected` is told when the stream opens (again) and when it breaks.
+export function listen(query, receive, connected) {
+  const source = new EventSource(`/api/events?${query}`);
+  source.onopen = () => connected(true);
+  source.onerror = () => connected(false);
+  source.onmessage = (message) => receive(JSON.parse(message.data));
+  return source;
+}
+
+// At most one call of `work` every `millis`, and always one after the last request.
+export function throttled(millis, work) {
+  let timer = null;
+  let last = 0;
+  return () => {
+    if (timer !== null) return;
+    const wait = Math.max(0, last + millis - performance.now());
+    timer = setTimeout(() => {
+      timer = null;
+      last = performance.now();
+      work();
+    }, wait);
+  };
+}

@@ -1,0 +1,52 @@
+// Every action that has a key: what is shown on the help sheet is what works.
+
+export const KEYS = [
+  { keys: "Space", what: "Play, pause", match: (e) => e.key === " ", run: (b) => b.togglePlay() },
+  { keys: "← →", what: "One frame back, on", match: (e) => !e.altKey && (e.key === "ArrowLeft" || e.key === "ArrowRight"), run: (b, e) => b.step((e.key === "ArrowLeft" ? -1 : 1) * (e.shiftKey ? 10 : 1)) },
+  { keys: "Shift ← →", what: "Ten frames back, on", match: () => false },
+  { keys: "Home, End", what: "First, last frame", match: (e) => e.key === "Home" || e.key === "End", run: (b, e) => b.goTo(e.key === "Home" ? b.first : b.last) },
+  { keys: "N", what: "New subject: crosshair on the picture", match: (e) => e.key === "n", run: (b) => b.newSubject() },
+  { keys: "Enter", what: "Put the pin at the crosshair", match: (e, b) => e.key === "Enter" && b.cursor, run: (b) => b.putAtCursor() },
+  { keys: "P", what: "Put the pin on this frame by hand", match: (e) => e.key === "p", run: (b) => b.putHere() },
+  { keys: "Alt ← → ↑ ↓", what: "Move the point by a pixel, with Shift by ten", match: (e) => e.altKey && e.key.startsWith("Arrow"), run: (b, e) => b.nudge(e) },
+  { keys: "F", what: "Follow both ways from here", match: (e) => e.key === "f", run: (b) => b.follow("both") },
+  { keys: "[ ]", what: "Follow back, on", match: (e) => e.key === "[" || e.key === "]", run: (b, e) => b.follow(e.key === "[" ? "backward" : "forward") },
+  { keys: ", .", what: "Follow one frame back, on", match: (e) => e.key === "," || e.key === ".", run: (b, e) => b.follow(e.key === "," ? "one back" : "one on") },
+  { keys: "Esc", what: "Stop following; put the crosshair away", match: (e) => e.key === "Escape", run: (b) => b.escape() },
+  { keys: "Delete", what: "Delete the sample on this frame", match: (e) => e.key === "Delete" && !e.shiftKey, run: (b) => b.deleteSample() },
+  { keys: "Shift Delete", what: "Remove the subject", match: (e) => e.key === "Delete" && e.shiftKey, run: (b) => b.removeSubject() },
+  { keys: "R", what: "Name the subject", match: (e) => e.key === "r", run: (b) => b.focusOn("subject-name") },
+  { keys: "L", what: "Text of the label", match: (e) => e.key === "l", run: (b) => (b.label ? b.focusOn("label-text") : b.addLabel()) },
+  { keys: "S", what: "Next subject", match: (e) => e.key === "s", run: (b) => b.nextSubject() },
+  { keys: "+ −", what: "Zoom in, out", match: (e) => e.key === "+" || e.key === "=" || e.key === "-", run: (b, e) => b.zoomBy(e.key === "-" ? 0.5 : 2) },
+  { keys: "0", what: "Whole picture", match: (e) => e.key === "0", run: (b) => b.fit() },
+  { keys: "G", what: "Go to the pin, close up", match: (e) => e.key === "g", run: (b) => b.closeUp() },
+  { keys: "E", what: "Export", match: (e) => e.key === "e", run: (b) => b.openSheet("export") },
+  { keys: "?", what: "This sheet", match: (e) => e.key === "?", run: (b) => b.openSheet("help") },
+  { keys: "Ctrl Z", what: "Undo", match: () => false },
+  { keys: "Ctrl Shift Z", what: "Redo", match: () => false },
+];
+
+const types = (element) => element.matches?.("input, textarea, select, [contenteditable]");
+
+// Runs the action of a key; true when there was one.
+export function press(event, bench) {
+  const control = event.ctrlKey || event.metaKey;
+  const field = types(event.target) && event.target.type !== "checkbox";
+  if (control && event.key.toLowerCase() === "z" && !field) {
+    if (event.shiftKey) bench.redo();
+    else bench.undo();
+    return true;
+  }
+  if (control || field || document.querySelector(".modal.show")) return false;
+  // Buttons and links keep the keys that press them.
+  const pressed = event.target.closest?.("button, a, summary, input[type=checkbox]");
+  if (pressed && (event.key === " " || event.key === "Enter")) return false;
+  if (bench.cursor && event.key.startsWith("Arrow") && !event.altKey) {
+    bench.moveCursor(event);
+    return true;
+  }
+  const action = KEYS.find((entry) => entry.match(event, bench));
+  action?.run(bench, event);
+  return Boolean(action);
+}

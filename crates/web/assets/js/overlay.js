@@ -1,0 +1,155 @@
+// What lies over the picture: marks of the pin, its trail, and the attachments exactly as the server evaluated them.
+
+const NS = "http://www.w3.org/2000/svg";
+const GRIP = 8;
+const REACH = 24; // Sides of what can be grabbed, in CSS pixels.
+
+const make = (name, attributes = {}, parent = null) => {
+  const element = document.createElementNS(NS, name);
+  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
+  parent?.append(element);
+  return element;
+};
+
+export class Overlay {
+  constructor(svg, player) {
+    this.svg = svg;
+    this.player = player;
+    this.scene = make("g", {}, svg);
+    this.trails = make("g", {}, svg);
+    this.marks = make("g", {}, svg);
+    this.cross = make("g", {}, svg);
+    this.artwork = [];
+    this.sceneData = null;
+    this.labelShift = null;
+  }
+
+  // Takes the server's scene: artwork once, and what to paint on each frame.
+  setScene(data) {
+    this.sceneData = data;
+    this.scene.replaceChildren();
+    this.artwork = data.artwork.map((art) => {
+      const group = make("g", { "data-part": "label" }, this.scene);
+      const parsed = new DOMParser().parseFromString(art.svg, "image/svg+xml").documentElement;
+      for (const child of [...parsed.childNodes]) group.append(document.importNode(child, true));
+      group.remove();
+      return { group, width: art.width, height: art.height };
+    });
+  }
+
+  drawables(frame) {
+    return this.sceneData?.frames[frame - this.sceneData.first] ?? [];
+  }
+
+  paint(state) {
+    this.paintScene(state);
+    this.paintTrails(state);
+    this.paintMarks(state);
+    this.paintCross(state);
+  }
+
+  paintScene(state) {
+    const { view } = this.player;
+    const children = [];
+    for (const drawable of this.drawables(this.player.shown)) {
+      if (drawable.shape.shape === "artwork") children.push(this.artworkElement(drawable, state));
+      else children.push(this.lineElement(drawable));
+    }
+    this.scene.setAttribute("transform", `translate(${view.x} ${view.y}) scale(${view.scale})`);
+    this.scene.replaceChildren(...children);
+  }
+
+  artworkElement(drawable, state) {
+    const { art, matrix } = drawable.shape;
+    const { group, width, height } = this.artwork[art];
+    const moved = [...matrix];
+    const shift = this.labelShift;
+    if (shift && shift.art === art) {
+      moved[4] += shift.x;
+      moved[5] += shift.y;
+    }
+    const holder = make("g", { transform: `matrix(${moved.join(" ")})`, opacity: drawable.opacity });
+    holder.append(group);
+    const attachment = this.sceneData.offsets[art]?.attachment;
+    if (!state.playing) make("rect", { class: "label-grab", width, height, "data-grab": "label", "data-attachment": attachment, "data-art": art }, holder);
+    return holder;
+  }
+
+  lineElement(drawable) {
+    const { from, to, width, colour } = drawable.shape;
+    const hidden = this.labelShift ? 0.25 : 1;
+    return make("line", { x1: from.x, y1: from.y, x2: to.x, y2: to.y, stroke: colour, "stroke-width": width, "stroke-linecap": "round", opacity: drawable.opacity * hidden });
+  }
+
+  paintTrails(state) {
+    this.trails.replaceChildren();
+    if (state.playing) return;
+    const track = state.track;
+    if (!track) return;
+    for (const [first, last] of track.spans()) {
+      let path = "";
+      for (let frame = first; frame <= last; frame++) {
+        const sample = track.get(frame);
+        const at = this.player.toStage(sample.x, sample.y);
+        path += `${path ? "L" : "M"}${at.x.toFixed(1)} ${at.y.toFixed(1)}`;
+      }
+      make("path", { class: "dark trail", d: path }, this.trails);
+      make("path", { class: "light trail", d: path }, this.trails);
+    }
+    for (const frame of track.guides()) {
+      const sample = track.get(frame);
+      const at = this.player.toStage(sample.x, sample.y);
+      if (frame !== this.player.frame) make("path", { class: "guide", d: `M${at.x} ${at.y - 5}l4 5l-4 5l-4-5z` }, this.trails);
+    }
+  }
+
+  paintMarks(state) {
+    this.marks.replaceChildren();
+    for (const other of state.others) this.badge(other);
+    const { pin, place } = state;
+    if (!pin || !place || state.playing) return;
+    const at = this.player.toStage(place.x, place.y);
+    const scale = this.player.view.scale;
+    const [width, height] = pin.pattern.map((side) => (side * scale) / 2);
+    const [across, down] = pin.search.map((reach, i) => reach * scale + [width, height][i]);
+    this.box(at, across, down, "search");
+    this.box(at, width, height, "pattern");
+    // A gap round the point, so that the feature itself stays visible.
+    const gap = 6;
+    const arm = 16;
+    const d = `M${at.x - arm} ${at.y}h${arm - gap}M${at.x + gap} ${at.y}h${arm - gap}M${at.x} ${at.y - arm}v${arm - gap}M${at.x} ${at.y + gap}v${arm - gap}`;
+    make("path", { class: "dark", d, "stroke-width": 4 }, this.marks);
+    make("path", { class: "light", d, "stroke-width": 2 }, this.marks);
+    make("rect", { class: "grab", x: at.x - REACH / 2, y: at.y - REACH / 2, width: REACH, height: REACH, "data-grab": "point" }, this.marks);
+  }
+
+  box(at, halfWidth, halfHeight, kind) {
+    const attributes = { x: at.x - halfWidth, y: at.y - halfHeight, width: 2 * halfWidth, height: 2 * halfHeight };
+    make("rect", { class: "dark", "stroke-width": 3, ...attributes }, this.marks);
+    make("rect", { class: `light ${kind}`, "stroke-width": 1.2, ...attributes }, this.marks);
+    for (const [sx, sy] of [[-1, -1], [1, -1], [-1, 1], [1, 1]]) {
+      const x = at.x + sx * halfWidth;
+      const y = at.y + sy * halfHeight;
+      make("rect", { class: "grip", x: x - GRIP / 2, y: y - GRIP / 2, width: GRIP, height: GRIP }, this.marks);
+      // Grabbed from the outside, so that small patterns leave their middle free.
+      make("rect", { class: "size-grab", x: x - REACH / 2 + sx * 6, y: y - REACH / 2 + sy * 6, width: REACH, height: REACH, "data-grab": kind }, this.marks);
+    }
+  }
+
+  badge({ place, letter, colour }) {
+    const at = this.player.toStage(place.x, place.y);
+    make("circle", { cx: at.x, cy: at.y - 16, r: 9, fill: colour, stroke: "#000", "stroke-opacity": 0.6 }, this.marks);
+    make("circle", { cx: at.x, cy: at.y, r: 2.5, fill: colour, stroke: "#000" }, this.marks);
+    make("text", { class: "badge", x: at.x, y: at.y - 16 }, this.marks).textContent = letter;
+  }
+
+  // The crosshair that is moved with the arrow keys.
+  paintCross(state) {
+    this.cross.replaceChildren();
+    if (!state.cursor) return;
+    const at = this.player.toStage(state.cursor.x, state.cursor.y);
+    const d = `M${at.x - 26} ${at.y}h20M${at.x + 6} ${at.y}h20M${at.x} ${at.y - 26}v20M${at.x} ${at.y + 6}v20`;
+    make("path", { class: "dark", d, "stroke-width": 4 }, this.cross);
+    make("path", { class: "light", d, "stroke-width": 2 }, this.cross);
+  }
+}

@@ -1,0 +1,233 @@
+// Pictures by frame number: fetched ahead, shown exactly, played at the film's own times.
+
+const KEPT = 60; // Decoded pictures in memory: 60 of 1280x720 are 220 MB.
+const AHEAD = 14; // Frames fetched before they are needed.
+const AT_ONCE = 6; // Requests at a time.
+const MAX_ZOOM = 16;
+
+export class Player {
+  constructor(canvas, events) {
+    this.canvas = canvas;
+    this.context = canvas.getContext("2d", { alpha: false });
+    this.events = events;
+    this.pictures = new Map();
+    this.loading = new Map();
+    this.frame = 0;
+    this.shown = -1;
+    this.playing = null;
+    this.dropped = 0;
+    this.view = { scale: 1, x: 0, y: 0 };
+    this.fitted = true;
+    this.full = null;
+  }
+
+  open(clip, range) {
+    this.clip = clip;
+    this.range = range;
+    this.size = { width: clip.width, height: clip.height };
+    this.resize();
+  }
+
+  resize() {
+    const box = this.canvas.getBoundingClientRect();
+    const ratio = window.devicePixelRatio || 1;
+    this.canvas.width = Math.max(1, Math.round(box.width * ratio));
+    this.canvas.height = Math.max(1, Math.round(box.height * ratio));
+    this.box = { width: box.width, height: box.height, ratio };
+    if (this.fitted) this.fit();
+    else this.viewChanged();
+  }
+
+  fit() {
+    const { width, height } = this.size;
+    const scale = Math.min((this.box.width - 24) / width, (this.box.height - 24) / height, MAX_ZOOM);
+    this.view = { scale, x: (this.box.width - width * scale) / 2, y: (this.box.height - height * scale) / 2 };
+    this.fitted = true;
+    this.viewChanged();
+  }
+
+  // Zooms so that the place under the pointer (x, y on the stage) stays where it is.
+  zoom(factor, x = this.box.width / 2, y = this.box.height / 2) {
+    const least = Math.min(this.box.width / this.size.width, this.box.height / this.size.height) / 4;
+    const scale = Math.min(MAX_ZOOM, Math.max(least, this.view.scale * factor));
+    const ratio = scale / this.view.scale;
+    this.view = { scale, x: x - (x - this.view.x) * ratio, y: y - (y - this.view.y) * ratio };
+    this.fitted = false;
+    this.viewChanged();
+  }
+
+  pan(dx, dy) {
+    this.view = { ...this.view, x: this.view.x + dx, y: this.view.y + dy };
+    this.fitted = false;
+    this.viewChanged();
+  }
+
+  // Moves the view so that a place of the picture is in the middle.
+  centre(x, y) {
+    this.pan(this.box.width / 2 - this.view.x - x * this.view.scale, this.box.height / 2 - this.view.y - y * this.view.scale);
+  }
+
+  toStage(x, y) {
+    return { x: this.view.x + x * this.view.scale, y: this.view.y + y * this.view.scale };
+  }
+
+  toPicture(x, y) {
+    return { x: (x - this.view.x) / this.view.scale, y: (y - this.view.y) / this.view.scale };
+  }
+
+  viewChanged() {
+    this.draw();
+    this.wantFull();
+    this.events.view();
+  }
+
+  // Goes to a frame; it is shown as soon as its picture is there.
+  go(frame) {
+    this.frame = Math.min(this.range.last, Math.max(this.range.first, Math.round(frame)));
+    this.full = null;
+    this.draw();
+    this.fetchAround(this.frame, 4, 2);
+    this.wantFull();
+    this.events.frame(this.frame);
+  }
+
+  draw() {
+    const picture = this.pictures.get(this.frame);
+    const { context, box, view } = this;
+    if (!box || !this.size) return;
+    if (!picture && this.shown < 0) return;
+    const shown = picture ?? this.pictures.get(this.shown);
+    if (!shown) return;
+    const source = this.full && this.full.frame === this.frame ? this.full.picture : shown;
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.fillStyle = "#6b6b6b";
+    context.fillRect(0, 0, this.canvas.width, this.canvas.height);
+    context.setTransform(box.ratio, 0, 0, box.ratio, 0, 0);
+    context.imageSmoothingEnabled = view.scale < 5;
+    context.imageSmoothingQuality = this.playing ? "low" : "high";
+    context.drawImage(source, view.x, view.y, this.size.width * view.scale, this.size.height * view.scale);
+    if (picture && this.shown !== this.frame) {
+      this.shown = this.frame;
+      this.events.shown(this.frame);
+    }
+  }
+
+  // A close look deserves the full picture, not the small copy.
+  wantFull() {
+    clearTimeout(this.fullTimer);
+    const picture = this.pictures.get(this.frame);
+    if (this.playing || !picture || picture.width >= this.size.width) return;
+    const ratio = this.box.ratio;
+    if (this.view.scale * ratio * this.size.width <= picture.width * 1.05) return;
+    this.fullTimer = setTimeout(async () => {
+      const frame = this.frame;
+      if (this.full?.frame === frame) return;
+      const picture = await this.load(`/clips/${this.clip.id}/frames/${frame}.full.jpg`).catch(() => null);
+      if (picture && frame === this.frame) {
+        this.full = { frame, picture };
+        this.draw();
+      }
+    }, 200);
+  }
+
+  async load(address) {
+    const response = await fetch(address);
+    if (!response.ok) throw new Error(`picture: ${response.status}`);
+    return createImageBitmap(await response.blob());
+  }
+
+  fetchAround(frame, ahead, behind) {
+    for (let i = 0; i <= ahead; i++) this.want(frame + i);
+    for (let i = 1; i <= behind; i++) this.want(frame - i);
+  }
+
+  want(frame) {
+    if (frame < this.range.first || frame > this.range.last) return;
+    if (this.pictures.has(frame) || this.loading.has(frame)) return;
+    if (this.loading.size >= AT_ONCE && frame !== this.frame) return;
+    const job = this.load(`/clips/${this.clip.id}/frames/${frame}.jpg`)
+      .then((picture) => this.keep(frame, picture))
+      .catch(() => frame === this.frame && setTimeout(() => this.want(frame), 500))
+      .finally(() => this.loading.delete(frame));
+    this.loading.set(frame, job);
+  }
+
+  keep(frame, picture) {
+    this.pictures.set(frame, picture);
+    if (this.pictures.size > KEPT) this.forgetFarthest();
+    if (frame === this.frame || this.shown < 0) this.draw();
+    if (frame === this.frame) this.wantFull();
+    if (this.playing) this.fetchAround(this.playing.target, AHEAD, 0);
+  }
+
+  forgetFarthest() {
+    const distance = (frame) => (frame < this.frame - 2 ? 1e6 + this.frame - frame : Math.abs(frame - this.frame));
+    let farthest = null;
+    for (const frame of this.pictures.keys()) {
+      if (frame !== this.shown && (farthest === null || distance(frame) > distance(farthest))) farthest = frame;
+    }
+    this.pictures.get(farthest)?.close();
+    this.pictures.delete(farthest);
+  }
+
+  async play() {
+    if (this.playing) return;
+    const from = this.frame >= this.range.last ? this.range.first : this.frame;
+    this.go(from);
+    this.dropped = 0;
+    this.playing = { target: from, start: null, shownCount: 0, begun: performance.now() };
+    this.events.playing(true);
+    const begun = performance.now();
+    while (this.playing && !this.ready(from, 8) && performance.now() - begun < 2000) {
+      this.fetchAround(from, AHEAD, 0);
+      await new Promise((resolve) => setTimeout(resolve, 15));
+    }
+    if (!this.playing) return;
+    this.playing.start = performance.now();
+    this.playing.from = from;
+    const tick = () => {
+      if (!this.playing) return;
+      this.advance();
+      if (this.playing) this.playing.request = requestAnimationFrame(tick);
+    };
+    tick();
+  }
+
+  ready(from, count) {
+    for (let i = 0; i < count && from + i <= this.range.last; i++) if (!this.pictures.has(from + i)) return false;
+    return true;
+  }
+
+  advance() {
+    const { playing, clip } = this;
+    const times = clip.times;
+    const now = (performance.now() - playing.start) * 1000 + times[playing.from];
+    let target = playing.target;
+    while (target < this.range.last && times[target + 1] <= now) target++;
+    playing.target = target;
+    this.fetchAround(target, AHEAD, 0);
+    if (target !== this.frame && this.pictures.has(target)) {
+      // Every frame that was jumped over was never seen.
+      this.dropped += Math.max(0, target - this.frame - 1);
+      playing.shownCount++;
+      this.frame = target;
+      this.full = null;
+      this.draw();
+      this.events.frame(target);
+    }
+    const end = times[this.range.last + 1] ?? times[this.range.last] + 40000;
+    if (this.frame >= this.range.last && now >= end) this.pause();
+    else if (target >= this.range.last && now >= end + 2e6) this.pause();
+  }
+
+  pause() {
+    if (!this.playing) return;
+    const { start, shownCount } = this.playing;
+    cancelAnimationFrame(this.playing.request);
+    this.playing = null;
+    const seconds = start === null ? 0 : (performance.now() - start) / 1000;
+    this.measured = { seconds, shown: shownCount, dropped: this.dropped };
+    this.events.playing(false);
+    this.wantFull();
+  }
+}

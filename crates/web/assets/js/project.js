@@ -1,0 +1,148 @@
+// One project: films come in, shots are opened.
+import Alpine from "../vendor/alpine-csp.esm.js";
+import { call, listen, throttled } from "./api.js";
+
+const size = (bytes) => (bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${Math.max(0.1, bytes / 1e6).toFixed(1)} MB`);
+
+function describe(clip) {
+  const shot = clip.shots[0];
+  const people = shot ? shot.subjects : 0;
+  const rate = Math.round(clip.rate * 100) / 100;
+  return {
+    id: clip.id,
+    state: clip.state,
+    title: shot ? shot.name : clip.name,
+    href: shot && clip.state !== "failed" ? `/shots/${shot.id}` : undefined,
+    picture: `/clips/${clip.id}/frames/0.jpg`,
+    facts: `${clip.width} × ${clip.height} · ${rate} fps · ${clip.frames} frames · ${clip.seconds.toFixed(1)} s · ${clip.codec}`,
+    work:
+      clip.state === "preparing"
+        ? `Preparing: ${clip.prepared} of ${clip.frames} frames`
+        : (people === 0 ? "Untouched" : people === 1 ? "1 subject" : `${people} subjects`) +
+          (clip.cuts === 0 ? "" : clip.cuts === 1 ? " · 1 cut inside" : ` · ${clip.cuts} cuts inside`),
+    share: clip.frames ? clip.prepared / clip.frames : 0,
+    remarks: clip.remarks,
+    problem: clip.problem ?? "",
+  };
+}
+
+Alpine.data("project", () => ({
+  name: "",
+  draft: "",
+  renaming: false,
+  over: false,
+  loaded: false,
+  problem: "",
+  clips: [],
+  uploads: [],
+  limitText: "",
+  id: "",
+  limit: 0,
+
+  init() {
+    this.id = this.$el.dataset.project;
+    this.limit = Number(this.$el.dataset.limit);
+    this.limitText = size(this.limit);
+    this.name = this.$el.querySelector("h1").textContent;
+    const refresh = throttled(250, () => this.refresh());
+    listen(`project=${this.id}`, refresh, (open) => open && refresh());
+    this.refresh();
+  },
+
+  async refresh() {
+    try {
+      const state = await call("GET", `/api/projects/${this.id}`);
+      this.name = state.project.name;
+      this.clips = state.clips.map(describe);
+      this.loaded = true;
+      this.problem = "";
+    } catch (error) {
+      this.problem = error.message;
+    }
+  },
+
+  startRename() {
+    this.draft = this.name;
+    this.renaming = true;
+    this.$nextTick(() => this.$refs.name.focus());
+  },
+
+  async rename() {
+    try {
+      await call("PATCH", `/api/projects/${this.id}`, { name: this.draft });
+      this.name = this.draft;
+      this.renaming = false;
+    } catch (error) {
+      this.problem = error.message;
+    }
+  },
+
+  chosen(event) {
+    this.take([...event.target.files]);
+    event.target.value = "";
+  },
+
+  dropped(event) {
+    this.over = false;
+    this.take([...event.dataTransfer.files]);
+  },
+
+  async take(files) {
+    for (const file of files) await this.upload(file, files.length === 1);
+  },
+
+  // XMLHttpRequest and not fetch: only it tells how much was sent.
+  upload(file, openWhenDone) {
+    const key = `${file.name}-${performance.now()}`;
+    const request = new XMLHttpRequest();
+    this.uploads.push({ key, name: file.name, share: 0, text: size(file.size), problem: "", request });
+    const upload = this.uploads[this.uploads.length - 1];
+    if (file.size > this.limit) {
+      upload.problem = `This file has ${size(file.size)}; at most ${this.limitText} are taken in. Cut it to the shots you need first.`;
+      return Promise.resolve();
+    }
+    return new Promise((resolve) => {
+      const fail = (message) => {
+        upload.problem = message;
+        resolve();
+      };
+      request.upload.onprogress = (event) => {
+        upload.share = event.loaded / event.total;
+        upload.text = event.loaded < event.total ? `${size(event.loaded)} of ${size(event.total)}` : "Looking at it …";
+      };
+      request.onerror = () => fail("The upload broke off; nothing was kept. Send it again.");
+      request.onabort = () => resolve();
+      request.onload = () => {
+        let answer = {};
+        try {
+          answer = JSON.parse(request.responseText);
+        } catch {
+          answer = {};
+        }
+        if (request.status !== 201) return fail(answer.message ?? `The server answered ${request.status}.`);
+        this.uploads = this.uploads.filter((other) => other.key !== key);
+        if (openWhenDone) window.location.assign(`/shots/${answer.shot}`);
+        else this.refresh();
+        resolve();
+      };
+      request.open("PUT", `/api/projects/${this.id}/clips?name=${encodeURIComponent(file.name)}`);
+      request.send(file);
+    });
+  },
+
+  stopUpload(upload) {
+    Alpine.raw(upload).request.abort();
+    this.uploads = this.uploads.filter((other) => other.key !== upload.key);
+  },
+
+  async remove(clip) {
+    if (!window.confirm(`Remove “${clip.title}” with everything made of it? This cannot be undone.`)) return;
+    try {
+      await call("DELETE", `/api/clips/${clip.id}`);
+      this.refresh();
+    } catch (error) {
+      this.problem = error.message;
+    }
+  },
+}));
+Alpine.start();

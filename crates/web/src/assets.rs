@@ -1,0 +1,70 @@
+//! Styles, scripts and fonts, built into the program.
+
+use actix_web::http::header::{CACHE_CONTROL, CONTENT_TYPE};
+use actix_web::{HttpResponse, get, web};
+
+use crate::error::ApiError;
+
+macro_rules! assets {
+    ($($name:literal),* $(,)?) => {
+        &[$(($name, include_bytes!(concat!("../assets/", $name)))),*]
+    };
+}
+
+const ASSETS: &[(&str, &[u8])] = assets![
+    "vendor/bootstrap.min.css",
+    "vendor/bootstrap.bundle.min.js",
+    "vendor/alpine-csp.esm.js",
+    "fonts/public-sans.woff2",
+    "icons.svg",
+    "logo.svg",
+    "theme.css",
+    "bench.css",
+    "js/api.js",
+    "js/bench.js",
+    "js/keys.js",
+    "js/overlay.js",
+    "js/player.js",
+    "js/project.js",
+    "js/projects.js",
+    "js/timeline.js",
+    "js/track.js",
+];
+
+/// A number that changes with the program, so that browsers keep assets until then.
+pub(crate) fn version() -> String {
+    use std::hash::{DefaultHasher, Hash, Hasher};
+    static VERSION: std::sync::OnceLock<String> = std::sync::OnceLock::new();
+    let make = || {
+        let mut hasher = DefaultHasher::new();
+        ASSETS.hash(&mut hasher);
+        format!("{:x}", hasher.finish())
+    };
+    VERSION.get_or_init(make).clone()
+}
+
+#[get("/assets/{version}/{name:.+}")]
+pub(crate) async fn asset(path: web::Path<(String, String)>) -> Result<HttpResponse, ApiError> {
+    serve(&path.1)
+}
+
+#[get("/favicon.ico")]
+pub(crate) async fn favicon() -> Result<HttpResponse, ApiError> {
+    serve("logo.svg")
+}
+
+fn serve(name: &str) -> Result<HttpResponse, ApiError> {
+    let found = ASSETS.iter().find(|(known, _)| *known == name);
+    let (name, bytes) = found.ok_or_else(|| ApiError::NotFound(format!("There is no asset {name}.")))?;
+    let media_type = match name.rsplit('.').next() {
+        Some("css") => "text/css; charset=utf-8",
+        Some("js") => "text/javascript; charset=utf-8",
+        Some("svg") => "image/svg+xml",
+        Some("woff2") => "font/woff2",
+        _ => "application/octet-stream",
+    };
+    Ok(HttpResponse::Ok()
+        .insert_header((CACHE_CONTROL, "public, max-age=31536000, immutable"))
+        .insert_header((CONTENT_TYPE, media_type))
+        .body(*bytes))
+}

@@ -1,0 +1,125 @@
+//! Errors as answers: a status, a sentence that says what to do, and for programs a word.
+
+use actix_web::error::{JsonPayloadError, PathError, QueryPayloadError};
+use actix_web::http::StatusCode;
+use actix_web::{HttpRequest, HttpResponse, ResponseError};
+use jampin_media::MediaError;
+use jampin_store::StoreError;
+use serde_json::json;
+use thiserror::Error;
+
+/// Why a request could not be served.
+#[derive(Debug, Error)]
+pub enum ApiError {
+    /// It asks for something that cannot be done, and says why.
+    #[error("{0}")]
+    Unusable(String),
+    /// It is larger than allowed.
+    #[error("{0}")]
+    TooLarge(String),
+    /// There is no such thing.
+    #[error("{0}")]
+    NotFound(String),
+    /// Not yet: it is still being made.
+    #[error("{0}")]
+    NotYet(String),
+    /// The shot was changed meanwhile.
+    #[error("{message}")]
+    Stale {
+        /// What to tell.
+        message: String,
+        /// The revision the shot has now.
+        revision: i64,
+    },
+    /// It comes from another site.
+    #[error("{0}")]
+    Forbidden(String),
+    /// Something is broken on our side; the log has the details.
+    #[error("Something is broken on the server. What was saved is kept; the server's log has the reason.")]
+    Internal(String),
+}
+
+impl ApiError {
+    pub(crate) fn internal(error: impl std::fmt::Display) -> Self {
+        Self::Internal(error.to_string())
+    }
+
+    fn word(&self) -> &'static str {
+        match self {
+            Self::Unusable(_) => "unusable",
+            Self::TooLarge(_) => "too_large",
+            Self::NotFound(_) => "not_found",
+            Self::NotYet(_) => "not_yet",
+            Self::Stale { .. } => "stale",
+            Self::Forbidden(_) => "forbidden",
+            Self::Internal(_) => "internal",
+        }
+    }
+}
+
+impl ResponseError for ApiError {
+    fn status_code(&self) -> StatusCode {
+        match self {
+            Self::Unusable(_) => StatusCode::UNPROCESSABLE_ENTITY,
+            Self::TooLarge(_) => StatusCode::PAYLOAD_TOO_LARGE,
+            Self::NotFound(_) => StatusCode::NOT_FOUND,
+            Self::NotYet(_) => StatusCode::SERVICE_UNAVAILABLE,
+            Self::Stale { .. } => StatusCode::CONFLICT,
+            Self::Forbidden(_) => StatusCode::FORBIDDEN,
+            Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
+        }
+    }
+
+    fn error_response(&self) -> HttpResponse {
+        if let Self::Internal(reason) = self {
+            tracing::error!(reason, "request failed");
+        }
+        let mut body = json!({ "error": self.word(), "message": self.to_string() });
+        if let Self::Stale { revision, .. } = self {
+            body["revision"] = json!(revision);
+        }
+        HttpResponse::build(self.status_code()).json(body)
+    }
+}
+
+impl From<StoreError> for ApiError {
+    fn from(error: StoreError) -> Self {
+        let message = sentence(&error.to_string());
+        match error {
+            StoreError::NotFound(_) => Self::NotFound(message),
+            StoreError::Stale { revision } => Self::Stale { message, revision },
+            StoreError::Edit(_) | StoreError::NothingTo(_) => Self::Unusable(message),
+            StoreError::Unreadable(_) | StoreError::Database(_) | StoreError::Unreachable(_) => Self::Internal(message),
+        }
+    }
+}
+
+impl From<MediaError> for ApiError {
+    fn from(error: MediaError) -> Self {
+        match error {
+            MediaError::BadInput(reason) => Self::Unusable(reason),
+            MediaError::Limit(reason) => Self::TooLarge(reason),
+            other => Self::internal(other),
+        }
+    }
+}
+
+/// With a capital and a full stop.
+pub(crate) fn sentence(text: &str) -> String {
+    let mut letters = text.chars();
+    let first: String = letters.next().map(|c| c.to_uppercase().collect()).unwrap_or_default();
+    let end = if text.ends_with(['.', '!', '?']) { "" } else { "." };
+    format!("{first}{}{end}", letters.as_str())
+}
+
+pub(crate) fn bad_json(error: JsonPayloadError, _: &HttpRequest) -> actix_web::Error {
+    ApiError::Unusable(sentence(&format!("the request cannot be read: {error}"))).into()
+}
+
+pub(crate) fn bad_query(error: QueryPayloadError, _: &HttpRequest) -> actix_web::Error {
+    ApiError::Unusable(sentence(&format!("the address cannot be read: {error}"))).into()
+}
+
+pub(crate) fn bad_path(_: PathError, request: &HttpRequest) -> actix_web::Error {
+    ApiError::NotFound(format!("There is nothing at {}.", request.path())).into()
+}

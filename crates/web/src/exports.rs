@@ -1,0 +1,122 @@
+//! What goes out: films and samples.
+
+use actix_web::http::header::{
+    CONTENT_DISPOSITION, CONTENT_LENGTH, Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue,
+};
+use actix_web::{HttpResponse, get, post, web};
+use bytes::Bytes;
+use futures_util::stream;
+use jampin_core::formats::{NamedTrack, samples_csv as csv, samples_json as json_samples};
+use jampin_core::shot::{Shot, Subject};
+use jampin_jobs::{ExportResult, ExportTask, Task};
+use jampin_media::Container;
+use jampin_store::JobState;
+use serde::Deserialize;
+use serde_json::json;
+use tokio::io::AsyncReadExt;
+use uuid::Uuid;
+
+use crate::error::ApiError;
+use crate::shots::{Loaded, load};
+use crate::state::AppState;
+
+/// Bytes of a film that are read at a time.
+const CHUNK: usize = 256 << 10;
+
+#[derive(Deserialize)]
+pub(crate) struct ExportRequest {
+    container: Container,
+}
+
+#[post("/api/shots/{id}/exports")]
+pub(crate) async fn start(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    body: web::Json<ExportRequest>,
+) -> Result<HttpResponse, ApiError> {
+    let loaded = load(&state, *id).await?;
+    let task = ExportTask { shot: *id, container: body.container };
+    let job = state.store.enqueue(Task::Export(task).into_job(loaded.clip.project_id)?).await?;
+    Ok(HttpResponse::Accepted().json(json!({ "job": job })))
+}
+
+#[get("/api/exports/{job}/film")]
+pub(crate) async fn download(state: web::Data<AppState>, job: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+    let job = state.store.job(*job).await?;
+    if job.kind != "export" || job.state != JobState::Done {
+        return Err(ApiError::NotYet("This film is not finished.".into()));
+    }
+    let task: ExportTask = serde_json::from_value(job.payload).map_err(ApiError::internal)?;
+    let result: ExportResult = serde_json::from_value(job.result.unwrap_or_default()).map_err(ApiError::internal)?;
+    let path = state.library.export(job.id, task.container.extension());
+    let gone = |_| ApiError::NotFound("This film is not on the disk any more. Export it again.".into());
+    let file = tokio::fs::File::open(path).await.map_err(gone)?;
+    let length = file.metadata().await.map_err(ApiError::internal)?.len();
+    let chunks = stream::unfold(file, |mut file| async move {
+        let mut chunk = vec![0; CHUNK];
+        match file.read(&mut chunk).await {
+            Ok(0) => None,
+            Ok(count) => {
+                chunk.truncate(count);
+                Some((Ok::<_, std::io::Error>(Bytes::from(chunk)), file))
+            }
+            Err(error) => Some((Err(error), file)),
+        }
+    });
+    Ok(HttpResponse::Ok()
+        .content_type(task.container.media_type())
+        .insert_header((CONTENT_LENGTH, length))
+        .insert_header((actix_web::http::header::CONTENT_ENCODING, "identity"))
+        .insert_header((CONTENT_DISPOSITION, save_as(&result.file_name)))
+        .streaming(chunks))
+}
+
+fn save_as(name: &str) -> ContentDisposition {
+    let value =
+        ExtendedValue { charset: Charset::Ext("UTF-8".into()), language_tag: None, value: name.as_bytes().into() };
+    ContentDisposition {
+        disposition: DispositionType::Attachment,
+        parameters: vec![DispositionParam::FilenameExt(value)],
+    }
+}
+
+/// Every pin under its subject's name; a second one of the same name gets a number.
+fn named_tracks(shot: &Shot) -> Vec<(String, Uuid)> {
+    let mut names: Vec<(String, Uuid)> = Vec::new();
+    let pins = |subject: &Subject| subject.pins.iter().map(|pin| pin.id).collect::<Vec<_>>();
+    for (name, pin) in shot.subjects.iter().flat_map(|s| pins(s).into_iter().map(|pin| (s.name.clone(), pin))) {
+        let same = |name: &str| names.iter().any(|(other, _)| other == name);
+        let numbered = (2..).map(|n| format!("{name} {n}"));
+        let free = std::iter::once(name.clone()).chain(numbered).find(|name| !same(name));
+        names.push((free.unwrap_or(name), pin));
+    }
+    names
+}
+
+#[get("/api/shots/{id}/samples.csv")]
+pub(crate) async fn samples_csv(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+    let Loaded { stored, .. } = load(&state, *id).await?;
+    let names = named_tracks(&stored.shot);
+    let tracks: Vec<NamedTrack<'_>> =
+        names.iter().map(|(name, pin)| NamedTrack { name, track: stored.shot.track(*pin) }).collect();
+    let text = csv(&tracks, stored.info.range);
+    let name = format!("{} samples.csv", stored.info.name);
+    Ok(HttpResponse::Ok()
+        .content_type("text/csv; charset=utf-8")
+        .insert_header((CONTENT_DISPOSITION, save_as(&name)))
+        .body(text))
+}
+
+#[get("/api/shots/{id}/samples.json")]
+pub(crate) async fn samples_json(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+    let Loaded { stored, info, .. } = load(&state, *id).await?;
+    let names = named_tracks(&stored.shot);
+    let tracks: Vec<NamedTrack<'_>> =
+        names.iter().map(|(name, pin)| NamedTrack { name, track: stored.shot.track(*pin) }).collect();
+    let name = format!("{} samples.json", stored.info.name);
+    Ok(HttpResponse::Ok().insert_header((CONTENT_DISPOSITION, save_as(&name))).json(json_samples(
+        &tracks,
+        stored.info.range,
+        info.rate,
+    )))
+}

@@ -1,0 +1,63 @@
+//! Start following a pin.
+
+use actix_web::{HttpResponse, post, web};
+use jampin_core::edit::Edit;
+use jampin_core::follow::{Direction, cleared_ahead, shot_part};
+use jampin_core::time::Frame;
+use jampin_jobs::{FollowTask, Task};
+use serde::Deserialize;
+use serde_json::json;
+use uuid::Uuid;
+
+use crate::error::ApiError;
+use crate::shots::load;
+use crate::state::AppState;
+
+#[derive(Deserialize)]
+pub(crate) struct FollowRequest {
+    revision: i64,
+    pin: Uuid,
+    from: Frame,
+    directions: Vec<Direction>,
+    #[serde(default)]
+    single: bool,
+}
+
+#[post("/api/shots/{id}/follow")]
+pub(crate) async fn start(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    body: web::Json<FollowRequest>,
+) -> Result<HttpResponse, ApiError> {
+    let FollowRequest { revision, pin, from, directions, single } = body.into_inner();
+    let loaded = load(&state, *id).await?;
+    let shot = &loaded.stored.shot;
+    let (subject, _) = shot.pin(pin).ok_or_else(|| ApiError::NotFound("This pin is not there any more.".into()))?;
+    let track = shot.track(pin);
+    if track.position(from).is_none() {
+        return Err(ApiError::Unusable(format!(
+            "The pin is not on frame {from}. Go to a frame of its trail, or put it in place on this one, then follow."
+        )));
+    }
+    let cuts: Vec<Frame> = loaded.clip.cuts.iter().map(|cut| Frame(*cut as u32)).collect();
+    let part = shot_part(loaded.stored.info.range, &cuts, from);
+    let cleared = directions.iter().flat_map(|direction| {
+        let (whole, step) = match direction {
+            Direction::Forward => (part.last, 1),
+            Direction::Backward => (part.first, -1),
+        };
+        let last = if single { from.step(step).unwrap_or(whole) } else { whole };
+        cleared_ahead(track, from, *direction, last)
+    });
+    let edit = Edit::SetSamples { pin, samples: cleared.collect() };
+    let way = match directions.as_slice() {
+        [Direction::Forward] => "forward",
+        [Direction::Backward] => "backward",
+        _ => "both ways",
+    };
+    let title = format!("Follow {} {way} from frame {from}", subject.name);
+    let task = FollowTask { shot: *id, pin, from, directions, single };
+    let job = Task::Follow(task).into_job(loaded.clip.project_id)?;
+    let (edited, job) = state.store.edit_with_job(*id, revision, &title, &edit, job).await?;
+    Ok(HttpResponse::Accepted().json(json!({ "revision": edited.revision, "job": job })))
+}

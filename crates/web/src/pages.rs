@@ -1,0 +1,92 @@
+//! The pages. What changes while they are open is fetched by their scripts.
+
+use actix_web::http::StatusCode;
+use actix_web::{HttpRequest, HttpResponse, ResponseError, get, web};
+use askama::Template;
+use jampin_store::{Project, ProjectSummary, ShotInfo, StoreError};
+use uuid::Uuid;
+
+use crate::assets::version;
+use crate::error::ApiError;
+use crate::state::AppState;
+
+#[derive(Template)]
+#[template(path = "projects.html")]
+struct ProjectsPage {
+    version: String,
+    projects: Vec<ProjectSummary>,
+}
+
+#[derive(Template)]
+#[template(path = "project.html")]
+struct ProjectPage {
+    version: String,
+    project: Project,
+    upload_limit: u64,
+}
+
+#[derive(Template)]
+#[template(path = "bench.html")]
+struct BenchPage {
+    version: String,
+    project: Project,
+    shot: ShotInfo,
+}
+
+#[derive(Template)]
+#[template(path = "problem.html")]
+struct ProblemPage {
+    version: String,
+    title: &'static str,
+    message: String,
+}
+
+fn html(page: &impl Template) -> Result<HttpResponse, ApiError> {
+    let text = page.render().map_err(ApiError::internal)?;
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(text))
+}
+
+/// A page instead of bare text when a page cannot be shown.
+fn problem(error: &ApiError) -> HttpResponse {
+    let status = error.status_code();
+    let title = if status == StatusCode::NOT_FOUND { "Not here" } else { "Something is broken" };
+    let page = ProblemPage { version: version(), title, message: error.to_string() };
+    match page.render() {
+        Ok(text) => HttpResponse::build(status).content_type("text/html; charset=utf-8").body(text),
+        Err(_) => error.error_response(),
+    }
+}
+
+fn page(result: Result<HttpResponse, ApiError>) -> HttpResponse {
+    result.unwrap_or_else(|error| problem(&error))
+}
+
+#[get("/")]
+pub(crate) async fn projects_page(state: web::Data<AppState>) -> HttpResponse {
+    let projects = state.store.projects().await.map_err(ApiError::from);
+    page(projects.and_then(|projects| html(&ProjectsPage { version: version(), projects })))
+}
+
+#[get("/projects/{id}")]
+pub(crate) async fn project_page(state: web::Data<AppState>, id: web::Path<Uuid>) -> HttpResponse {
+    let project = state.store.project(*id).await.map_err(ApiError::from);
+    let upload_limit = state.settings.upload_limit;
+    page(project.and_then(|project| html(&ProjectPage { version: version(), project, upload_limit })))
+}
+
+#[get("/shots/{id}")]
+pub(crate) async fn bench_page(state: web::Data<AppState>, id: web::Path<Uuid>) -> HttpResponse {
+    let found: Result<(ShotInfo, Project), StoreError> = async {
+        let shot = state.store.shot(*id).await?.info;
+        let project = state.store.project(shot.project_id).await?;
+        Ok((shot, project))
+    }
+    .await;
+    let found = found.map_err(ApiError::from);
+    page(found.and_then(|(shot, project)| html(&BenchPage { version: version(), project, shot })))
+}
+
+pub(crate) async fn not_found(request: HttpRequest) -> HttpResponse {
+    let error = ApiError::NotFound(format!("There is nothing at {}.", request.path()));
+    if request.path().starts_with("/api/") { error.error_response() } else { problem(&error) }
+}

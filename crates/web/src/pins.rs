@@ -1,0 +1,121 @@
+//! A click on the picture becomes a subject with a pin and a label, and is followed.
+
+use std::time::Duration;
+
+use actix_web::{HttpResponse, post, web};
+use jampin_core::edit::Edit;
+use jampin_core::follow::{Direction, shot_part};
+use jampin_core::geometry::{PixelRect, Point};
+use jampin_core::image::FrameSource;
+use jampin_core::matching::{PatternChoice, choose_pattern, choose_search};
+use jampin_core::scene::Label;
+use jampin_core::shot::{Attachment, AttachmentKind, Channel, Motion, Pin, Sample, Shot, Subject};
+use jampin_core::time::Frame;
+use jampin_jobs::{FollowTask, Task};
+use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
+use serde::Deserialize;
+use serde_json::json;
+use uuid::Uuid;
+
+use crate::error::ApiError;
+use crate::shots::{Loaded, load};
+use crate::state::AppState;
+
+/// Half the side of the neighbourhood that a pattern is chosen from, in pixels.
+const NEIGHBOURHOOD: f64 = 40.0;
+/// How long a click waits for a frame that is still being prepared.
+const PATIENCE: Duration = Duration::from_secs(5);
+
+#[derive(Deserialize)]
+pub(crate) struct PinRequest {
+    revision: i64,
+    frame: Frame,
+    x: f64,
+    y: f64,
+    name: Option<String>,
+    #[serde(default)]
+    follow: bool,
+}
+
+#[post("/api/shots/{id}/pins")]
+pub(crate) async fn put_pin(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    body: web::Json<PinRequest>,
+) -> Result<HttpResponse, ApiError> {
+    let loaded = load(&state, *id).await?;
+    let at = Point::new(body.x, body.y);
+    if !loaded.info.size.contains(at) {
+        return Err(ApiError::Unusable("The pin has to be put on the picture.".into()));
+    }
+    if !loaded.stored.info.range.contains(body.frame) {
+        return Err(ApiError::Unusable(format!("Frame {} is not in this shot.", body.frame)));
+    }
+    let (choice, search) = choose(&state, &loaded, body.frame, at).await?;
+    let pin = Pin {
+        id: Uuid::new_v4(),
+        frame: body.frame,
+        at,
+        pattern: [choice.side; 2],
+        search: [search; 2],
+        motion: Motion::Position,
+        channel: Channel::Luma,
+        stop_below: Pin::STOP_BELOW,
+    };
+    let subject = new_subject(&loaded.stored.shot, body.name.as_deref(), pin.clone());
+    let title = format!("New subject {}", subject.letter);
+    let ids = json!({ "subject": subject.id, "pin": pin.id });
+    let edit = Edit::All {
+        edits: vec![
+            Edit::AddSubject { index: loaded.stored.shot.subjects.len(), subject },
+            Edit::SetSamples { pin: pin.id, samples: vec![(body.frame, Some(Sample::guide(at)))] },
+        ],
+    };
+    let (revision, job) = if body.follow {
+        let directions = vec![Direction::Forward, Direction::Backward];
+        let task = FollowTask { shot: *id, pin: pin.id, from: body.frame, directions, single: false };
+        let job = Task::Follow(task).into_job(loaded.clip.project_id)?;
+        let (edited, job) = state.store.edit_with_job(*id, body.revision, &title, &edit, job).await?;
+        (edited.revision, Some(job))
+    } else {
+        (state.store.edit(*id, body.revision, &title, &edit).await?.revision, None)
+    };
+    Ok(HttpResponse::Created().json(json!({ "revision": revision, "job": job, "made": ids, "choice": choice })))
+}
+
+fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin) -> Subject {
+    let letter = shot.free_letter();
+    let name = name.map(str::trim).filter(|name| !name.is_empty());
+    let label = Attachment { id: Uuid::new_v4(), kind: AttachmentKind::Label(Label::new()) };
+    Subject {
+        id: Uuid::new_v4(),
+        name: name.map_or_else(|| format!("Subject {letter}"), str::to_owned),
+        letter,
+        colour: shot.free_colour(),
+        pins: vec![pin],
+        attachments: vec![label],
+    }
+}
+
+/// Pattern side and search distance that suit the spot.
+async fn choose(state: &AppState, loaded: &Loaded, frame: Frame, at: Point) -> Result<(PatternChoice, u32), ApiError> {
+    let cuts: Vec<Frame> = loaded.clip.cuts.iter().map(|cut| Frame(*cut as u32)).collect();
+    let part = shot_part(loaded.stored.info.range, &cuts, frame);
+    let neighbour = [1, -1].into_iter().filter_map(|step| frame.step(step)).find(|other| part.contains(*other));
+    let planes = state.library.clip(loaded.clip.id).planes();
+    let when_missing = WhenMissing { wait: PATIENCE, cancel: Cancel::default() };
+    let mut stored = StoredPlanes::new(planes, loaded.info.size, when_missing);
+    let chosen = web::block(move || {
+        let window = stored.window(frame, PixelRect::around(at, NEIGHBOURHOOD, NEIGHBOURHOOD))?;
+        let choice = choose_pattern(&window, at);
+        let search = choose_search(&mut stored, frame, neighbour, at, choice.side)?;
+        Ok::<_, MediaError>((choice, search))
+    });
+    match chosen.await.map_err(ApiError::internal)? {
+        Ok(chosen) => Ok(chosen),
+        Err(MediaError::Io { .. }) => {
+            Err(ApiError::NotYet(format!("Frame {frame} is still being prepared. Try again in a moment.")))
+        }
+        Err(error) => Err(error.into()),
+    }
+}

@@ -1,0 +1,200 @@
+//! A shot: all of it, its samples, its scene, its edits.
+
+use actix_web::{HttpResponse, get, post, web};
+use jampin_core::edit::Edit;
+use jampin_core::geometry::Size;
+use jampin_core::scene::Scene;
+use jampin_core::shot::{AttachmentKind, SUBJECT_COLOURS, Subject, Track};
+use jampin_core::time::Frame;
+use jampin_media::{ClipInfo, FrameTable};
+use jampin_store::{Clip, StoredShot};
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+use uuid::Uuid;
+
+use crate::error::{ApiError, sentence};
+use crate::state::AppState;
+
+/// Jobs of a shot that the page is told of.
+const JOBS_SHOWN: i64 = 12;
+/// Entries of the log that are shown.
+const LOG_SHOWN: i64 = 100;
+
+/// A shot with its clip, ready to work on.
+pub(crate) struct Loaded {
+    pub stored: StoredShot,
+    pub clip: Clip,
+    pub info: ClipInfo,
+    pub table: FrameTable,
+}
+
+pub(crate) async fn load(state: &AppState, id: Uuid) -> Result<Loaded, ApiError> {
+    let stored = state.store.shot(id).await?;
+    let clip = state.store.clip(stored.info.clip_id).await?;
+    let info = serde_json::from_value(clip.info.clone()).map_err(ApiError::internal)?;
+    let table = serde_json::from_value(clip.frames.clone()).map_err(ApiError::internal)?;
+    Ok(Loaded { stored, clip, info, table })
+}
+
+/// Samples of a pin, one array a column.
+#[derive(Serialize)]
+struct Columns {
+    pin: Uuid,
+    frame: Vec<u32>,
+    x: Vec<f64>,
+    y: Vec<f64>,
+    #[serde(rename = "match")]
+    matched: Vec<f64>,
+    deviation: Vec<f64>,
+    state: Vec<&'static str>,
+}
+
+fn columns(pin: Uuid, track: &Track, first: Frame, last: Frame) -> Columns {
+    let some = || track.iter().filter(|(frame, _)| (first..=last).contains(frame));
+    let round = |value: f64| (value * 1e4).round() / 1e4;
+    Columns {
+        pin,
+        frame: some().map(|(frame, _)| frame.0).collect(),
+        x: some().map(|(_, s)| round(s.at.x)).collect(),
+        y: some().map(|(_, s)| round(s.at.y)).collect(),
+        matched: some().map(|(_, s)| round(s.matched)).collect(),
+        deviation: some().map(|(_, s)| round(s.deviation.length())).collect(),
+        state: some().map(|(_, s)| s.state.word()).collect(),
+    }
+}
+
+fn pins(subjects: &[Subject]) -> impl Iterator<Item = Uuid> + '_ {
+    subjects.iter().flat_map(|subject| subject.pins.iter().map(|pin| pin.id))
+}
+
+#[get("/api/shots/{id}")]
+pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+    let Loaded { stored, clip, info, table } = load(&state, *id).await?;
+    let jobs = state.store.shot_jobs(*id, JOBS_SHOWN).await?;
+    let all = |pin: Uuid| columns(pin, stored.shot.track(pin), Frame(0), Frame(u32::MAX));
+    let tracks: Vec<Columns> = pins(&stored.shot.subjects).map(all).collect();
+    let times: Vec<i64> = (0..=table.len()).filter_map(|frame| table.micros(Frame(frame))).collect();
+    Ok(HttpResponse::Ok().json(json!({
+        "shot": stored.info,
+        "clip": {
+            "id": clip.id, "name": clip.name, "state": clip.state(), "prepared": clip.prepared, "cuts": clip.cuts,
+            "remarks": clip.remarks, "problem": clip.problem, "width": info.size.width, "height": info.size.height,
+            "rate": [info.rate.num, info.rate.den], "times": times,
+        },
+        "colours": SUBJECT_COLOURS,
+        "subjects": stored.shot.subjects,
+        "tracks": tracks,
+        "undo": stored.undo,
+        "redo": stored.redo,
+        "jobs": jobs,
+    })))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct SampleQuery {
+    pin: Uuid,
+    first: u32,
+    last: u32,
+}
+
+#[get("/api/shots/{id}/samples")]
+pub(crate) async fn shot_samples(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    query: web::Query<SampleQuery>,
+) -> Result<HttpResponse, ApiError> {
+    let stored = state.store.shot(*id).await?;
+    let track = stored.shot.track(query.pin);
+    Ok(HttpResponse::Ok().json(columns(query.pin, track, Frame(query.first), Frame(query.last))))
+}
+
+/// The artwork, and for every frame of the shot what to paint: what the exporter paints too.
+#[get("/api/shots/{id}/scene")]
+pub(crate) async fn shot_scene(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+    let Loaded { stored, info, .. } = load(&state, *id).await?;
+    let typesetter = state.typesetter.clone();
+    let answer = web::block(move || scene_json(&stored, info.size, &typesetter)).await.map_err(ApiError::internal)?;
+    Ok(HttpResponse::Ok().json(answer?))
+}
+
+fn scene_json(stored: &StoredShot, size: Size, typesetter: &jampin_render::Typesetter) -> Result<Value, ApiError> {
+    let range = stored.info.range;
+    let scene = Scene::new(&stored.shot, size, range, typesetter);
+    let artwork = scene.artwork().map(|art| typesetter.artwork(art));
+    let artwork = artwork.collect::<Result<Vec<_>, _>>().map_err(ApiError::internal)?;
+    let artwork: Vec<Value> =
+        artwork.iter().map(|a| json!({ "svg": a.svg, "width": a.width, "height": a.height })).collect();
+    let offsets: Vec<Value> =
+        scene.offsets().map(|(attachment, offset)| json!({ "attachment": attachment, "offset": offset })).collect();
+    let frames: Vec<Value> = range.frames().map(|frame| json!(scene.frame(frame))).collect();
+    Ok(
+        json!({ "revision": stored.info.revision, "artwork": artwork, "offsets": offsets, "first": range.first, "frames": frames }),
+    )
+}
+
+#[get("/api/shots/{id}/log")]
+pub(crate) async fn shot_log(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+    Ok(HttpResponse::Ok().json(state.store.log(*id, LOG_SHOWN).await?))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct EditRequest {
+    revision: i64,
+    title: String,
+    edit: Edit,
+}
+
+#[post("/api/shots/{id}/edits")]
+pub(crate) async fn make_edit(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    body: web::Json<EditRequest>,
+) -> Result<HttpResponse, ApiError> {
+    let Loaded { info, .. } = load(&state, *id).await?;
+    check(&body.edit, info.size)?;
+    let title: String = body.title.chars().filter(|c| !c.is_control()).take(120).collect();
+    let edited = state.store.edit(*id, body.revision, &title, &body.edit).await?;
+    Ok(HttpResponse::Ok().json(edited))
+}
+
+/// Settings that make no sense are refused before they are written.
+fn check(edit: &Edit, size: Size) -> Result<(), ApiError> {
+    let unusable = |problem: &dyn std::fmt::Display| ApiError::Unusable(sentence(&problem.to_string()));
+    let check_label = |kind: &AttachmentKind| {
+        let AttachmentKind::Label(label) = kind;
+        label.check().map_err(|problem| unusable(&problem))
+    };
+    match edit {
+        Edit::PutPin { pin, .. } => pin.check(size).map_err(|problem| unusable(&problem)),
+        Edit::PutAttachment { attachment, .. } => check_label(&attachment.kind),
+        Edit::AddSubject { subject, .. } => {
+            subject.pins.iter().try_for_each(|pin| pin.check(size).map_err(|problem| unusable(&problem)))?;
+            subject.attachments.iter().try_for_each(|attachment| check_label(&attachment.kind))
+        }
+        Edit::All { edits } => edits.iter().try_for_each(|edit| check(edit, size)),
+        _ => Ok(()),
+    }
+}
+
+#[derive(Deserialize)]
+pub(crate) struct At {
+    revision: i64,
+}
+
+#[post("/api/shots/{id}/undo")]
+pub(crate) async fn undo(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    at: web::Json<At>,
+) -> Result<HttpResponse, ApiError> {
+    Ok(HttpResponse::Ok().json(state.store.undo(*id, at.revision).await?))
+}
+
+#[post("/api/shots/{id}/redo")]
+pub(crate) async fn redo(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    at: web::Json<At>,
+) -> Result<HttpResponse, ApiError> {
+    Ok(HttpResponse::Ok().json(state.store.redo(*id, at.revision).await?))
+}

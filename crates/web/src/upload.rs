@@ -1,0 +1,152 @@
+//! A film comes in: streamed to disk, looked at, and shown at once.
+
+use std::path::{Path, PathBuf};
+
+use actix_web::http::header::CONTENT_LENGTH;
+use actix_web::{HttpRequest, HttpResponse, put, web};
+use futures_util::StreamExt;
+use jampin_core::time::{Frame, FrameRange};
+use jampin_jobs::{Library, PrepareTask, Task};
+use jampin_media::{ClipInfo, FrameTable, MediaError, first_picture, probe};
+use jampin_store::{NewClip, NewShot};
+use serde::Deserialize;
+use serde_json::json;
+use tokio::io::AsyncWriteExt;
+use uuid::Uuid;
+
+use crate::error::ApiError;
+use crate::state::AppState;
+
+/// Longest name of a file that is kept, in characters.
+const MAX_NAME: usize = 120;
+
+#[derive(Deserialize)]
+pub(crate) struct UploadQuery {
+    name: String,
+}
+
+/// The body is the file itself, raw.
+#[put("/api/projects/{id}/clips")]
+pub(crate) async fn put_clip(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    query: web::Query<UploadQuery>,
+    request: HttpRequest,
+    payload: web::Payload,
+) -> Result<HttpResponse, ApiError> {
+    let project = state.store.project(*id).await?;
+    let limit = state.settings.upload_limit;
+    let announced = request.headers().get(CONTENT_LENGTH).and_then(|length| length.to_str().ok()?.parse::<u64>().ok());
+    if announced.is_some_and(|length| length > limit) {
+        return Err(too_large(limit));
+    }
+    let clip = Uuid::new_v4();
+    let folder = state.library.uploads().join(clip.to_string());
+    let taken = take_in(&state, project.id, clip, &folder, &query.name, payload).await;
+    // Moved away when all went well; else nothing half-made remains.
+    let _ = tokio::fs::remove_dir_all(&folder).await;
+    if taken.is_err() {
+        let _ = tokio::fs::remove_dir_all(state.library.clip(clip).path()).await;
+    }
+    let shot = taken?;
+    Ok(HttpResponse::Created().json(json!({ "clip": clip, "shot": shot })))
+}
+
+fn too_large(limit: u64) -> ApiError {
+    ApiError::TooLarge(format!(
+        "This file is larger than {:.1} GB, the most that is taken in. Cut it to the shots you need first.",
+        limit as f64 / 1e9
+    ))
+}
+
+async fn take_in(
+    state: &AppState,
+    project: Uuid,
+    clip: Uuid,
+    folder: &Path,
+    name: &str,
+    payload: web::Payload,
+) -> Result<Uuid, ApiError> {
+    tokio::fs::create_dir_all(folder).await.map_err(ApiError::internal)?;
+    let file = folder.join("original");
+    let bytes = stream_to_disk(payload, &file, state.settings.upload_limit).await?;
+    let library = state.library.clone();
+    let (upload, begun) = (folder.to_owned(), std::time::Instant::now());
+    let looked_at = web::block(move || look_at(&library, clip, &upload)).await.map_err(ApiError::internal)?;
+    let (info, table) = looked_at?;
+    tracing::info!(%clip, bytes, seconds = begun.elapsed().as_secs_f32(), "first picture is there");
+    let name = shown_name(name);
+    let last = Frame(table.len().saturating_sub(1));
+    let to_value = |value: Result<serde_json::Value, serde_json::Error>| value.map_err(ApiError::internal);
+    let new = NewClip {
+        id: clip,
+        project,
+        name: &name,
+        bytes,
+        info: to_value(serde_json::to_value(&info))?,
+        frames: to_value(serde_json::to_value(&table))?,
+        remarks: info.remarks(),
+    };
+    state.store.create_clip(new).await?;
+    let stem = Path::new(&name).file_stem().map_or_else(|| name.clone(), |stem| stem.to_string_lossy().into_owned());
+    let range = FrameRange { first: Frame(0), last };
+    let shot = state.store.create_shot(NewShot { project, clip, name: &stem, range }).await?;
+    state.store.enqueue(Task::Prepare(PrepareTask { clip }).into_job(project)?).await?;
+    Ok(shot)
+}
+
+async fn stream_to_disk(mut payload: web::Payload, path: &PathBuf, limit: u64) -> Result<u64, ApiError> {
+    let mut file = tokio::fs::File::create(path).await.map_err(ApiError::internal)?;
+    let mut total = 0u64;
+    while let Some(chunk) = payload.next().await {
+        let chunk =
+            chunk.map_err(|_| ApiError::Unusable("The upload broke off; nothing was kept. Send it again.".into()))?;
+        total += chunk.len() as u64;
+        if total > limit {
+            return Err(too_large(limit));
+        }
+        file.write_all(&chunk).await.map_err(disk)?;
+    }
+    file.flush().await.map_err(disk)?;
+    Ok(total)
+}
+
+fn disk(error: std::io::Error) -> ApiError {
+    if error.kind() == std::io::ErrorKind::StorageFull {
+        ApiError::TooLarge("The disk of the server is full; nothing was kept. Make room and send it again.".into())
+    } else {
+        ApiError::internal(error)
+    }
+}
+
+/// Probes the upload, moves it into its place and makes the first picture.
+fn look_at(library: &Library, clip: Uuid, upload: &Path) -> Result<(ClipInfo, FrameTable), MediaError> {
+    let original = upload.join("original");
+    let (info, table) = probe(&library.tools, &original)?;
+    let folder = library.clip(clip);
+    let io = |source| MediaError::Io { context: "putting the film in its place".into(), source };
+    std::fs::create_dir_all(folder.path()).map_err(io)?;
+    std::fs::rename(&original, folder.original()).map_err(io)?;
+    first_picture(&library.tools, &folder, &info)?;
+    Ok((info, table))
+}
+
+/// The name as shown: without folders or control characters, not too long. Never used as a path.
+fn shown_name(name: &str) -> String {
+    let last = name.rsplit(['/', '\\']).next().unwrap_or_default();
+    let clean: String = last.chars().filter(|c| !c.is_control()).take(MAX_NAME).collect();
+    if clean.trim().is_empty() { "Film".into() } else { clean.trim().to_owned() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::shown_name;
+
+    #[test]
+    fn names_are_shown_without_folders_or_tricks() {
+        assert_eq!(shown_name("C:\\films\\yard.mp4"), "yard.mp4");
+        assert_eq!(shown_name("../../etc/passwd"), "passwd");
+        assert_eq!(shown_name("\u{7}\n"), "Film");
+        assert_eq!(shown_name(&"x".repeat(999)).len(), 120);
+    }
+}
