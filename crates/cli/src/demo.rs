@@ -1,7 +1,157 @@
 //! `jampin demo`: the demo films, and a project made of them.
 
-use crate::args::DemoArgs;
+use std::path::Path;
+use std::time::{Duration, Instant};
 
-pub(crate) fn run(_args: DemoArgs) -> anyhow::Result<()> {
+use anyhow::{Context, bail};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use jampin_core::edit::Edit;
+use jampin_core::follow::Direction;
+use jampin_core::geometry::Point;
+use jampin_core::scene::Label;
+use jampin_core::shot::{Attachment, AttachmentKind, Channel, Motion, Pin, Sample, Subject};
+use jampin_core::time::{Frame, FrameRange};
+use jampin_demo::{DemoFilm, Truth, shots, write_film};
+use jampin_jobs::{EventHub, FollowTask, Library, PrepareTask, Task, Worker, spawn_worker};
+use jampin_media::{first_picture, probe};
+use jampin_store::{JobState, NewClip, NewShot, Store};
+use uuid::Uuid;
+
+use crate::args::DemoArgs;
+use crate::serve::{library, runtime};
+
+/// Name of the demo project.
+const PROJECT: &str = "Harrowmoss open day";
+/// Longest that the demo's own jobs may take.
+const PATIENCE: Duration = Duration::from_secs(180);
+
+/// What is followed in the shot that is worked on: name, named point of the truth, frame.
+const WORKED_ON: [(&str, &str, u32); 2] = [("Railcar 27", "emblem", 60), ("Home signal", "signal", 60)];
+
+pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
+    let films = films(&args.out)?;
+    if args.films_only {
+        return Ok(());
+    }
+    let library = library(&args.media)?;
+    let runtime = runtime()?;
+    let store = Store::new(&args.database.database)?;
+    runtime.block_on(store.migrate()).context("the database is not ready")?;
+    runtime.block_on(async {
+        if store.projects().await?.iter().any(|summary| summary.project.name == PROJECT) {
+            return Ok(());
+        }
+        let worker = Worker { store: store.clone(), library: library.clone(), hub: EventHub::start(store.clone()) };
+        let lanes = spawn_worker(worker);
+        let made = project(&store, &library, &films).await;
+        lanes.iter().for_each(tokio::task::JoinHandle::abort);
+        made
+    })?;
+    runtime.shutdown_timeout(Duration::from_millis(200));
     Ok(())
+}
+
+fn films(folder: &Path) -> anyhow::Result<Vec<DemoFilm>> {
+    let style = ProgressStyle::with_template("{msg} {wide_bar} {pos}/{len} {eta}")?;
+    let film = |shot: jampin_demo::Shot| {
+        let bar = ProgressBar::with_draw_target(Some(shot.frames.into()), ProgressDrawTarget::stderr());
+        bar.set_style(style.clone());
+        bar.set_message(format!("Demo film: {}", shot.name));
+        let film = write_film(&shot, folder, &mut |done, _| bar.set_position(done.into()))?;
+        bar.finish_and_clear();
+        Ok(film)
+    };
+    shots().into_iter().map(film).collect()
+}
+
+async fn project(store: &Store, library: &Library, films: &[DemoFilm]) -> anyhow::Result<()> {
+    let project = store.create_project(PROJECT).await?.id;
+    for (i, film) in films.iter().enumerate() {
+        let shot = bring_in(store, library, project, &film.film).await?;
+        // The first is worked on; the other is left untouched, to try the short way on.
+        if i == 0 {
+            let truth: Truth = serde_json::from_str(&std::fs::read_to_string(&film.truth)?)?;
+            work_on(store, project, shot, &truth).await?;
+        }
+    }
+    Ok(())
+}
+
+/// What an upload does, from a file that is here already.
+async fn bring_in(store: &Store, library: &Library, project: Uuid, film: &Path) -> anyhow::Result<Uuid> {
+    let id = Uuid::new_v4();
+    let folder = library.clip(id);
+    std::fs::create_dir_all(folder.path())?;
+    let bytes = std::fs::copy(film, folder.original())?;
+    let (info, table) = probe(&library.tools, &folder.original())?;
+    first_picture(&library.tools, &folder, &info)?;
+    let name = film.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let stem = film.file_stem().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let range = FrameRange { first: Frame(0), last: Frame(table.len() - 1) };
+    let clip = NewClip {
+        id,
+        project,
+        name: &name,
+        bytes,
+        info: serde_json::to_value(&info)?,
+        frames: serde_json::to_value(&table)?,
+        remarks: info.remarks(),
+    };
+    store.create_clip(clip).await?;
+    let shot = store.create_shot(NewShot { project, clip: id, name: &stem, range }).await?;
+    let job = store.enqueue(Task::Prepare(PrepareTask { clip: id }).into_job(project)?).await?;
+    wait_for(store, job).await?;
+    Ok(shot)
+}
+
+async fn work_on(store: &Store, project: Uuid, shot: Uuid, truth: &Truth) -> anyhow::Result<()> {
+    for (index, (name, point, frame)) in WORKED_ON.into_iter().enumerate() {
+        let place = truth.point(point).context("the demo's points are in its truth")?.place[frame as usize];
+        let (frame, at) = (Frame(frame), Point::new(place[0], place[1]));
+        let pin = Pin {
+            id: Uuid::new_v4(),
+            frame,
+            at,
+            pattern: [41, 41],
+            search: [40, 24],
+            motion: Motion::Position,
+            channel: Channel::Luma,
+            stop_below: Pin::STOP_BELOW,
+        };
+        let label = Attachment { id: Uuid::new_v4(), kind: AttachmentKind::Label(Label::new()) };
+        let letter = char::from(b'A' + index as u8);
+        let pins = vec![pin.clone()];
+        let subject =
+            Subject { id: Uuid::new_v4(), name: name.into(), letter, colour: index, pins, attachments: vec![label] };
+        let edit = Edit::All {
+            edits: vec![
+                Edit::AddSubject { index, subject },
+                Edit::SetSamples { pin: pin.id, samples: vec![(frame, Some(Sample::guide(at)))] },
+            ],
+        };
+        let directions = vec![Direction::Forward, Direction::Backward];
+        let task = FollowTask { shot, pin: pin.id, from: frame, directions, single: false };
+        let job = Task::Follow(task).into_job(project)?;
+        let revision = store.shot(shot).await?.info.revision;
+        let (_, job) = store.edit_with_job(shot, revision, &format!("New subject {letter}"), &edit, job).await?;
+        wait_for(store, job).await?;
+    }
+    Ok(())
+}
+
+async fn wait_for(store: &Store, job: Uuid) -> anyhow::Result<()> {
+    let begun = Instant::now();
+    loop {
+        let job = store.job(job).await?;
+        match job.state {
+            JobState::Done => return Ok(()),
+            JobState::Failed | JobState::Cancelled => {
+                bail!("making the demo failed: {}", job.problem.unwrap_or_default())
+            }
+            JobState::Waiting | JobState::Running if begun.elapsed() > PATIENCE => {
+                bail!("making the demo took too long")
+            }
+            JobState::Waiting | JobState::Running => tokio::time::sleep(Duration::from_millis(50)).await,
+        }
+    }
 }

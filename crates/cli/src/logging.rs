@@ -7,7 +7,8 @@ use crate::args::{LogArgs, LogFormat};
 /// Starts logging. A filter that cannot be read falls back to `info`.
 pub(crate) fn start(args: &LogArgs) {
     let filter = EnvFilter::try_new(&args.log).unwrap_or_else(|_| EnvFilter::new("info"));
-    let logs = tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr);
+    let colours = std::io::IsTerminal::is_terminal(&std::io::stderr());
+    let logs = tracing_subscriber::fmt().with_env_filter(filter).with_ansi(colours).with_writer(std::io::stderr);
     match args.log_format {
         LogFormat::Text => logs.compact().init(),
         LogFormat::Json => logs.json().init(),

@@ -1,0 +1,183 @@
+//! Layers, where they are over time, and the exposure of a frame.
+
+use jampin_core::geometry::{Point, Size};
+
+use crate::noise::hash;
+use crate::texture::{Texture, to_code};
+
+/// Samples along the motion of a layer: one for each so many pixels of it within the shutter.
+const PIXELS_PER_SAMPLE: f64 = 1.2;
+/// More samples than this cannot be told apart.
+const MOST_SAMPLES: usize = 20;
+
+/// Where a layer is on the picture at a moment.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Pose {
+    /// Place of the layer's anchor on the picture, in pixels.
+    pub at: Point,
+    /// Size on the picture over size as painted.
+    pub scale: f64,
+}
+
+/// A painted surface that moves.
+pub struct Layer {
+    pub(crate) name: &'static str,
+    /// One or several pictures; several are shown in turn (a walk).
+    pub(crate) textures: Vec<Texture>,
+    /// Place on the texture that the pose puts down, in its pixels.
+    pub(crate) anchor: Point,
+    /// Where it is, by time in frames.
+    pub(crate) pose: Box<dyn Fn(f64) -> Pose + Sync + Send>,
+    /// Which of the pictures, by time in frames.
+    pub(crate) picture: Box<dyn Fn(f64) -> usize + Sync + Send>,
+    /// Light that it adds instead of covering: lamps.
+    pub(crate) adds: bool,
+}
+
+/// A named place on a layer, for the truth.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TruePoint {
+    /// Its name.
+    pub name: &'static str,
+    pub(crate) layer: &'static str,
+    /// Place on the layer's texture, in its pixels.
+    pub(crate) at: Point,
+    /// Layers that hide it when they cover it: those in front.
+    pub(crate) hidden_by: Vec<&'static str>,
+}
+
+/// Everything about a shot.
+pub struct Shot {
+    /// Its name, also of its files.
+    pub name: &'static str,
+    /// Size of the picture.
+    pub size: Size,
+    /// Number of frames.
+    pub frames: u32,
+    /// Frames a second.
+    pub rate: u32,
+    /// Share of a frame's time that the shutter is open.
+    pub shutter: f64,
+    /// Standard deviation of the grain, in code values.
+    pub grain: f32,
+    pub(crate) layers: Vec<Layer>,
+    pub(crate) points: Vec<TruePoint>,
+}
+
+impl Layer {
+    pub(crate) fn still(
+        name: &'static str,
+        texture: Texture,
+        pose: impl Fn(f64) -> Pose + Sync + Send + 'static,
+    ) -> Self {
+        Self {
+            name,
+            textures: vec![texture],
+            anchor: Point::default(),
+            pose: Box::new(pose),
+            picture: Box::new(|_| 0),
+            adds: false,
+        }
+    }
+
+    fn to_picture(&self, time: f64, place: Point) -> Point {
+        let pose = (self.pose)(time);
+        pose.at + (place - self.anchor) * pose.scale
+    }
+}
+
+impl Shot {
+    /// Middle of the exposure of a frame, by time in frames: the place of a blurred feature is its mean over it.
+    fn middle(&self, frame: u32) -> f64 {
+        f64::from(frame) + self.shutter / 2.0
+    }
+
+    /// Where a named point is on a frame, whether or not it can be seen.
+    pub fn place(&self, point: &TruePoint, frame: u32) -> Point {
+        self.layer(point.layer).to_picture(self.middle(frame), point.at)
+    }
+
+    /// Whether a named point can be seen on a frame: inside the picture and not covered.
+    pub fn is_visible(&self, point: &TruePoint, frame: u32) -> bool {
+        let place = self.place(point, frame);
+        let time = self.middle(frame);
+        let covers = |name: &&'static str| {
+            let layer = self.layer(name);
+            let pose = (layer.pose)(time);
+            let on = (place - pose.at) * (1.0 / pose.scale) + layer.anchor;
+            layer.textures[(layer.picture)(time)].sample(on.x as f32, on.y as f32)[3] > 0.5
+        };
+        self.size.contains(place) && !point.hidden_by.iter().any(covers)
+    }
+
+    fn layer(&self, name: &str) -> &Layer {
+        self.layers.iter().find(|layer| layer.name == name).expect("points name layers of their shot")
+    }
+
+    /// The named points.
+    pub fn points(&self) -> &[TruePoint] {
+        &self.points
+    }
+
+    /// Exposes a frame: packed RGB, 8 bits.
+    pub fn expose(&self, frame: u32) -> Vec<u8> {
+        let mut light = vec![[0f32; 3]; self.size.area()];
+        for layer in &self.layers {
+            self.paint(layer, f64::from(frame), &mut light);
+        }
+        let codes: Vec<f32> = (0..=4096).map(|i| to_code(i as f32 / 4096.0) * 255.0).collect();
+        let width = self.size.width as usize;
+        let mut out = Vec::with_capacity(light.len() * 3);
+        for (i, pixel) in light.iter().enumerate() {
+            let (col, row) = ((i % width) as i32, (i / width) as i32);
+            // The mean of four even numbers is near enough to a Gaussian; sqrt(3) gives it a deviation of 1.
+            let seed = frame.wrapping_mul(131);
+            let noise = (0..4).map(|k| hash(col, row, seed + k)).sum::<f32>() - 2.0;
+            let grain = noise * 3f32.sqrt() * self.grain;
+            out.extend(pixel.map(|value| {
+                let code = codes[(value.clamp(0.0, 1.0) * 4096.0) as usize];
+                (code + grain + 0.5).clamp(0.0, 255.0) as u8
+            }));
+        }
+        out
+    }
+
+    fn paint(&self, layer: &Layer, open: f64, light: &mut [[f32; 3]]) {
+        let close = open + self.shutter;
+        let (first, last) = ((layer.pose)(open), (layer.pose)(close));
+        let texture = &layer.textures[(layer.picture)((open + close) / 2.0)];
+        let far = Point::new(texture.width as f64, texture.height as f64);
+        let moved = [Point::default(), far]
+            .map(|corner| layer.to_picture(open, corner).distance(layer.to_picture(close, corner)));
+        let count = ((moved[0].max(moved[1]) / PIXELS_PER_SAMPLE).ceil() as usize).clamp(1, MOST_SAMPLES);
+        let poses: Vec<Pose> =
+            (0..count).map(|i| (layer.pose)(open + self.shutter * (i as f64 + 0.5) / count as f64)).collect();
+        let corners = [first, last].map(|pose| {
+            let corner = |place: Point| pose.at + (place - layer.anchor) * pose.scale;
+            (corner(Point::default()), corner(far))
+        });
+        let low = |value: f64, most: u32| value.floor().clamp(0.0, f64::from(most)) as usize;
+        let cols = low(corners[0].0.x.min(corners[1].0.x) - 1.0, self.size.width)
+            ..low(corners[0].1.x.max(corners[1].1.x) + 2.0, self.size.width);
+        let rows = low(corners[0].0.y.min(corners[1].0.y) - 1.0, self.size.height)
+            ..low(corners[0].1.y.max(corners[1].1.y) + 2.0, self.size.height);
+        for row in rows {
+            for col in cols.clone() {
+                let mut sum = [0f32; 4];
+                for pose in &poses {
+                    let inverse = 1.0 / pose.scale;
+                    let x = (col as f64 + 0.5 - pose.at.x) * inverse + layer.anchor.x;
+                    let y = (row as f64 + 0.5 - pose.at.y) * inverse + layer.anchor.y;
+                    let sample = texture.sample(x as f32, y as f32);
+                    (0..4).for_each(|c| sum[c] += sample[c]);
+                }
+                let [r, g, b, a] = sum.map(|value| value / count as f32);
+                if a > 0.0 {
+                    let pixel = &mut light[row * self.size.width as usize + col];
+                    let keep = if layer.adds { 1.0 } else { 1.0 - a };
+                    *pixel = [pixel[0] * keep + r, pixel[1] * keep + g, pixel[2] * keep + b];
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,10 @@
+//! The shots of the Harrowmoss Cog Railway's open day. All of it is invented.
+
+mod landscape;
+mod passing_loop;
+mod people;
+mod platform;
+mod railcar;
+
+pub use passing_loop::passing_loop;
+pub use platform::platform;
