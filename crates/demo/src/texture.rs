@@ -113,15 +113,22 @@ impl Texture {
         if col < -1 || row < -1 || col >= self.width as i32 || row >= self.height as i32 {
             return [0.0; 4];
         }
+        let mix = |[a, b, c, d]: [Colour; 4]| {
+            [0, 1, 2, 3].map(|i| {
+                let upper = a[i] + (b[i] - a[i]) * u;
+                let lower = c[i] + (d[i] - c[i]) * u;
+                upper + (lower - upper) * v
+            })
+        };
+        if col >= 0 && row >= 0 && col + 1 < self.width as i32 && row + 1 < self.height as i32 {
+            let start = row as usize * self.width + col as usize;
+            let (upper, lower) = (&self.data[start..start + 2], &self.data[start + self.width..start + self.width + 2]);
+            return mix([upper[0], upper[1], lower[0], lower[1]]);
+        }
         let at = |col: i32, row: i32| {
             let inside = col >= 0 && row >= 0 && col < self.width as i32 && row < self.height as i32;
             if inside { self.data[row as usize * self.width + col as usize] } else { [0.0; 4] }
         };
-        let (a, b, c, d) = (at(col, row), at(col + 1, row), at(col, row + 1), at(col + 1, row + 1));
-        [0, 1, 2, 3].map(|i| {
-            let upper = a[i] + (b[i] - a[i]) * u;
-            let lower = c[i] + (d[i] - c[i]) * u;
-            upper + (lower - upper) * v
-        })
+        mix([at(col, row), at(col + 1, row), at(col, row + 1), at(col + 1, row + 1)])
     }
 }

@@ -12,7 +12,7 @@ use crate::tools::{Tools, input};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError};
 
 /// Quality of JPEG pictures, 2 (best) to 31: at 4 a 1280 wide picture has 56 to 78 KB and no visible blocks.
-pub(crate) const JPEG_QUALITY: &str = "4";
+const JPEG_QUALITY: &str = "4";
 
 /// Filter that gives frames evenly counted times. Uneven ones would collide when ffmpeg rounds them to its idea of a
 /// rate, and frames would be lost; their true times are in the frame table.
@@ -20,14 +20,28 @@ pub(crate) const COUNTED: &str = "settb=1/25,setpts=N";
 /// Output options that go with [`COUNTED`]: every frame once.
 pub(crate) const EVERY_FRAME: [&str; 4] = ["-fps_mode", "passthrough", "-enc_time_base", "1:25"];
 
+/// Output options of JPEG pictures. Fixed tables need no second look at each picture: a sixth faster for a few percent of
+/// size. The samples are in full range already and said to be; a pixel format that implies it would make ffmpeg convert
+/// them once more, depending on what the film says of itself.
+pub(crate) const JPEG_OPTIONS: [&str; 8] =
+    ["-q:v", JPEG_QUALITY, "-huffman", "default", "-color_range", "pc", "-strict", "unofficial"];
+
 /// Filter chain that makes a picture for the browser of this size: full range and BT.601, as JPEG readers expect.
 pub(crate) fn picture_filter(info: &ClipInfo, size: Size) -> String {
     let Size { width, height } = size;
-    format!(
-        "scale={width}:{height}:flags=bicubic:in_color_matrix={}:out_color_matrix=bt601:in_range={}:out_range=pc,format=yuvj420p",
-        info.matrix(),
-        if info.is_full_range() { "pc" } else { "tv" }
-    )
+    let matrix = info.matrix();
+    let is_plain = matches!(info.pixel_format.as_str(), "yuv420p" | "yuv422p" | "yuv444p" | "yuv420p10le");
+    let is_even = info.size.width.is_multiple_of(2) && info.size.height.is_multiple_of(2);
+    let convert = if is_plain && is_even && !info.is_full_range() {
+        // Twice as fast as letting the scaler change the matrix, but only for these formats and even sizes.
+        let named = if matrix == "bt601" { "smpte170m" } else { matrix };
+        format!("colorspace=iall={named}:all={named}:irange=tv:space=smpte170m:range=pc")
+    } else {
+        let range = if info.is_full_range() { "pc" } else { "tv" };
+        format!("scale=in_color_matrix={matrix}:out_color_matrix=bt601:in_range={range}:out_range=pc")
+    };
+    let scale = if size == info.size { String::new() } else { format!("scale={width}:{height}:flags=bicubic,") };
+    format!("{scale}{convert},format=yuv420p,setrange=pc")
 }
 
 /// One frame as a JPEG of the full size.
@@ -52,7 +66,7 @@ pub fn picture(
     }
     input(&mut command, path);
     command.args(["-map", &format!("0:{}", info.stream), "-frames:v", "1"]);
-    command.args(["-vf", &picture_filter(info, info.size), "-q:v", JPEG_QUALITY, "-f", "mjpeg", "pipe:1"]);
+    command.args(["-vf", &picture_filter(info, info.size)]).args(JPEG_OPTIONS).args(["-f", "mjpeg", "pipe:1"]);
     let (bytes, _) = output(command, tools.limits.quiet, 256 << 20)?;
     if bytes.is_empty() {
         return Err(MediaError::BadInput(format!("Frame {frame} cannot be decoded; the film is damaged there.")));

@@ -11,7 +11,7 @@ use jampin_core::image::{CutFinder, Plane};
 use jampin_core::time::Frame;
 
 use crate::child::{Watch, Watched, output};
-use crate::decode::{COUNTED, EVERY_FRAME, JPEG_QUALITY, picture_filter};
+use crate::decode::{COUNTED, EVERY_FRAME, JPEG_OPTIONS, picture_filter};
 use crate::planes::bytes_below;
 use crate::tools::{Tools, input};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError, PlaneFolder};
@@ -99,7 +99,7 @@ pub fn first_picture(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> Res
     command.args(["-loglevel", "error"]);
     input(&mut command, &folder.original());
     command.args(["-map", &format!("0:{}", info.stream), "-frames:v", "1"]);
-    command.args(["-vf", &picture_filter(info, preview_size(info.size)), "-q:v", JPEG_QUALITY]);
+    command.args(["-vf", &picture_filter(info, preview_size(info.size))]).args(JPEG_OPTIONS);
     command.args(["-f", "image2", "-atomic_writing", "1"]).arg(folder.preview(Frame(0)));
     let undecodable = |tail: &str| MediaError::BadInput(format!("No frame of this film can be decoded. {tail}"));
     match output(command, tools.limits.quiet, 1 << 20) {
@@ -166,7 +166,7 @@ fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> std::
     input(&mut command, &folder.original());
     command.args(["-filter_complex", &filter, "-map", "[luma]"]).args(EVERY_FRAME);
     command.args(["-f", "rawvideo", "pipe:1"]);
-    command.args(["-map", "[pictures]"]).args(EVERY_FRAME).args(["-q:v", JPEG_QUALITY]);
+    command.args(["-map", "[pictures]"]).args(EVERY_FRAME).args(JPEG_OPTIONS);
     command.args(["-f", "image2", "-atomic_writing", "1", "-start_number", "0"]);
     command.arg(folder.previews().join("%06d.jpg"));
     command

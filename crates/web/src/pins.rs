@@ -62,7 +62,8 @@ pub(crate) async fn put_pin(
         channel: Channel::Luma,
         stop_below: Pin::STOP_BELOW,
     };
-    let subject = new_subject(&loaded.stored.shot, body.name.as_deref(), pin.clone());
+    let label = Label::for_picture(loaded.info.size);
+    let subject = new_subject(&loaded.stored.shot, body.name.as_deref(), pin.clone(), label);
     let title = format!("New subject {}", subject.letter);
     let ids = json!({ "subject": subject.id, "pin": pin.id });
     let edit = Edit::All {
@@ -83,10 +84,10 @@ pub(crate) async fn put_pin(
     Ok(HttpResponse::Created().json(json!({ "revision": revision, "job": job, "made": ids, "choice": choice })))
 }
 
-fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin) -> Subject {
+fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin, label: Label) -> Subject {
     let letter = shot.free_letter();
     let name = name.map(str::trim).filter(|name| !name.is_empty());
-    let label = Attachment { id: Uuid::new_v4(), kind: AttachmentKind::Label(Label::new()) };
+    let label = Attachment { id: Uuid::new_v4(), kind: AttachmentKind::Label(label) };
     Subject {
         id: Uuid::new_v4(),
         name: name.map_or_else(|| format!("Subject {letter}"), str::to_owned),

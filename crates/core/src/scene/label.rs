@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use crate::geometry::Point;
+use crate::geometry::{Point, Size};
 
 /// The faces that ship with the application.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -145,6 +145,19 @@ impl Label {
             takes: Takes::Position,
             fade_frames: 6,
         }
+    }
+
+    /// A label in the default look, as large as suits a picture of this size: about a twenty-eighth of its height.
+    pub fn for_picture(size: Size) -> Self {
+        let factor = (f64::from(size.height.min(size.width)) / 720.0).max(0.3);
+        let mut label = Self::new();
+        label.size = (label.size * factor).round().max(8.0);
+        label.line_width = label.line_width.map(|width| (width * factor).max(1.0));
+        if let Some(style) = &mut label.box_style {
+            style.padding = (style.padding * factor).round();
+            style.radius = (style.radius * factor).round();
+        }
+        label
     }
 
     /// A label in the default look with a text of its own.

@@ -3,8 +3,9 @@
 use crate::geometry::{Point, Rect, Size};
 use crate::shot::Track;
 
-/// Room between the pattern of the pin and the label, in pixels.
-const CLEARANCE: f64 = 34.0;
+/// Room between the pattern of the pin and the label, as a share of the picture's shorter side: a pin on a person's
+/// chest leaves the face free.
+const CLEARANCE: f64 = 0.1;
 /// Pixels outside the picture weigh this much more than a worse-liked direction; the directions differ by up to 8.
 const OVERHANG_WEIGHT: f64 = 4.0;
 /// At most this many frames are looked at: a label's place does not hinge on each one.
@@ -19,9 +20,10 @@ const DIRECTIONS: [(f64, f64); 8] =
 pub(super) fn suggest(track: &Track, size: (f64, f64), pattern: [u32; 2], picture: Size) -> Point {
     let places: Vec<Point> = track.iter().filter(|(_, s)| s.state.is_present()).map(|(_, s)| s.at).collect();
     let step = places.len().div_ceil(FRAMES_LOOKED_AT).max(1);
+    let clearance = CLEARANCE * f64::from(picture.width.min(picture.height));
     let reach = Point::new(
-        size.0 / 2.0 + CLEARANCE + f64::from(pattern[0]) / 2.0,
-        size.1 / 2.0 + CLEARANCE + f64::from(pattern[1]) / 2.0,
+        size.0 / 2.0 + clearance + f64::from(pattern[0]) / 2.0,
+        size.1 / 2.0 + clearance + f64::from(pattern[1]) / 2.0,
     );
     let offset = |(across, down): (f64, f64)| Point::new(across * reach.x, down * reach.y);
     let cost = |rank: usize, offset: Point| {

@@ -154,7 +154,7 @@ fn facade() -> Texture {
     c.circle(0x2c2a28, CLOCK.0, CLOCK.1, 38.0);
     c.circle(0xf3ecd9, CLOCK.0, CLOCK.1, 32.0);
     for i in 0..12 {
-        let (sin, cos) = (i as f32 * 0.5236).sin_cos();
+        let (sin, cos) = (i as f32 / 12.0 * std::f32::consts::TAU).sin_cos();
         c.line(
             0x2c2a28,
             3.0,

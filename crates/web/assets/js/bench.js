@@ -464,6 +464,7 @@ Alpine.data("bench", () => {
     },
     async putPin(x, y) {
       this.cursor = null;
+      this.$refs.hint.hidden = true;
       const { width, height } = this.clip;
       if (x < 0 || y < 0 || x >= width || y >= height) {
         this.say("The pin has to be put on the picture.", true);
