@@ -1,0 +1,215 @@
+//! The store over a real PostgreSQL.
+
+use std::future::Future;
+
+use jampin_core::edit::Edit;
+use jampin_core::geometry::Point;
+use jampin_core::shot::{Channel, Motion, Pin, Sample, SampleState, Subject};
+use jampin_core::time::{Frame, FrameRange};
+use jampin_store::{Appended, Event, JobState, MAX_ATTEMPTS, NewClip, NewJob, NewShot, Store, StoreError};
+use jampin_testkit::fresh_database;
+use serde_json::json;
+use uuid::Uuid;
+
+/// Runs a test over a database of its own with a project, a clip and a shot of 100 frames in it.
+fn with_shot<F: Future<Output = ()>>(test: impl FnOnce(Store, Uuid, Uuid) -> F) {
+    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().unwrap();
+    runtime.block_on(async {
+        let store = Store::new(&fresh_database()).unwrap();
+        store.migrate().await.unwrap();
+        let project = store.create_project("Open day").await.unwrap().id;
+        let clip = Uuid::new_v4();
+        let new = NewClip {
+            id: clip,
+            project,
+            name: "yard.mp4",
+            bytes: 10,
+            info: json!({}),
+            frames: json!({}),
+            remarks: vec![],
+        };
+        store.create_clip(new).await.unwrap();
+        let range = FrameRange { first: Frame(0), last: Frame(99) };
+        let shot = store.create_shot(NewShot { project, clip, name: "Yard", range }).await.unwrap();
+        test(store, project, shot).await;
+    });
+}
+
+fn pin() -> Pin {
+    Pin {
+        id: Uuid::from_u128(7),
+        frame: Frame(10),
+        at: Point::new(40.0, 50.0),
+        pattern: [31, 31],
+        search: [40, 40],
+        motion: Motion::Position,
+        channel: Channel::Luma,
+        stop_below: 0.8,
+    }
+}
+
+fn add_subject(n: u128) -> Edit {
+    let subject = Subject {
+        id: Uuid::from_u128(n),
+        name: "Crane".into(),
+        letter: 'A',
+        colour: 0,
+        pins: if n == 1 { vec![pin()] } else { vec![] },
+        attachments: vec![],
+    };
+    Edit::AddSubject { index: 0, subject }
+}
+
+fn found(frames: std::ops::RangeInclusive<u32>) -> Vec<(Frame, Option<Sample>)> {
+    frames
+        .map(|n| {
+            let at = Point::new(f64::from(n) + 0.123_456_789, 50.0);
+            (Frame(n), Some(Sample { state: SampleState::Found, matched: 0.9, ..Sample::guide(at) }))
+        })
+        .collect()
+}
+
+fn job(project: Uuid, shot: Uuid) -> NewJob {
+    NewJob { project, shot: Some(shot), clip: None, kind: "follow".into(), payload: json!({}) }
+}
+
+#[test]
+fn edits_are_kept_undone_and_redone_across_connections() {
+    with_shot(|store, _, shot| async move {
+        let first = store.edit(shot, 0, "Add the crane", &add_subject(1)).await.unwrap();
+        let samples = Edit::SetSamples { pin: pin().id, samples: found(10..=30) };
+        let second = store.edit(shot, first.revision, "Follow", &samples).await.unwrap();
+        let before = store.shot(shot).await.unwrap();
+        assert_eq!(before.shot.track(pin().id).len(), 21);
+        assert_eq!(before.shot.track(pin().id).get(Frame(12)).unwrap().at.x, 12.123_456_789);
+        assert_eq!((before.undo.as_deref(), before.redo), (Some("Follow"), None));
+        let undone = store.undo(shot, second.revision).await.unwrap();
+        let undone = store.undo(shot, undone.revision).await.unwrap();
+        let empty = store.shot(shot).await.unwrap();
+        assert!(empty.shot.subjects.is_empty() && empty.shot.tracks.is_empty());
+        assert_eq!((empty.undo, empty.redo.as_deref()), (None, Some("Add the crane")));
+        let redone = store.redo(shot, undone.revision).await.unwrap();
+        store.redo(shot, redone.revision).await.unwrap();
+        assert_eq!(store.shot(shot).await.unwrap().shot, before.shot);
+        assert_eq!(store.log(shot, 9).await.unwrap().len(), 2);
+    });
+}
+
+#[test]
+fn a_write_against_an_old_revision_is_refused_and_changes_nothing() {
+    with_shot(|store, _, shot| async move {
+        store.edit(shot, 0, "Add the crane", &add_subject(1)).await.unwrap();
+        let refused = store.edit(shot, 0, "Add another", &add_subject(2)).await;
+        assert!(matches!(refused, Err(StoreError::Stale { revision: 1 })), "{refused:?}");
+        assert_eq!(store.shot(shot).await.unwrap().shot.subjects.len(), 1);
+        let refused = store.edit(shot, 1, "Rename", &Edit::Rename { subject: Uuid::nil(), name: "x".into() }).await;
+        assert!(matches!(refused, Err(StoreError::Edit(_))), "{refused:?}");
+        assert_eq!(store.shot(shot).await.unwrap().info.revision, 1);
+        assert!(matches!(store.redo(shot, 1).await, Err(StoreError::NothingTo("redo"))));
+    });
+}
+
+#[test]
+fn a_new_edit_forgets_what_was_undone() {
+    with_shot(|store, _, shot| async move {
+        store.edit(shot, 0, "One", &add_subject(1)).await.unwrap();
+        store.undo(shot, 1).await.unwrap();
+        store.edit(shot, 2, "Two", &add_subject(2)).await.unwrap();
+        let now = store.shot(shot).await.unwrap();
+        assert_eq!((now.undo.as_deref(), now.redo), (Some("Two"), None));
+    });
+}
+
+#[test]
+fn what_a_job_adds_is_one_entry_and_undone_as_one() {
+    with_shot(|store, project, shot| async move {
+        store.edit(shot, 0, "Add the crane", &add_subject(1)).await.unwrap();
+        let before = store.shot(shot).await.unwrap().shot;
+        let clear = Edit::SetSamples { pin: pin().id, samples: vec![] };
+        let (edited, id) = store.edit_with_job(shot, 1, "Follow", &clear, job(project, shot)).await.unwrap();
+        for batch in [11..=20, 21..=35, 36..=36] {
+            let added = store.append_samples(shot, id, pin().id, &found(batch), &json!({})).await.unwrap();
+            assert_eq!(added, Appended::Yes);
+        }
+        assert_eq!(store.shot(shot).await.unwrap().shot.track(pin().id).len(), 26);
+        assert_eq!(store.shot(shot).await.unwrap().info.revision, edited.revision, "a job does not make pages stale");
+        let undone = store.undo(shot, edited.revision).await.unwrap();
+        assert_eq!(store.shot(shot).await.unwrap().shot.subjects, before.subjects);
+        assert!(store.shot(shot).await.unwrap().shot.track(pin().id).is_empty());
+        let late = store.append_samples(shot, id, pin().id, &found(37..=40), &json!({})).await.unwrap();
+        assert_eq!(late, Appended::Unwanted, "what was undone must not grow again");
+        assert_eq!(store.job(id).await.unwrap().state, JobState::Cancelled);
+        store.redo(shot, undone.revision).await.unwrap();
+        assert_eq!(store.shot(shot).await.unwrap().shot.track(pin().id).len(), 26);
+    });
+}
+
+#[test]
+fn of_two_writers_at_once_one_wins_and_the_other_is_told() {
+    with_shot(|store, _, shot| async move {
+        let (add_one, add_two) = (add_subject(1), add_subject(2));
+        let one = store.edit(shot, 0, "One", &add_one);
+        let two = store.edit(shot, 0, "Two", &add_two);
+        let (one, two) = tokio::join!(one, two);
+        assert!(one.is_ok() != two.is_ok(), "{one:?} {two:?}");
+        assert_eq!(store.shot(shot).await.unwrap().shot.subjects.len(), 1);
+    });
+}
+
+#[test]
+fn jobs_are_taken_once_and_taken_again_when_their_worker_dies() {
+    with_shot(|store, project, shot| async move {
+        let mut wanted = Vec::new();
+        for _ in 0..20 {
+            wanted.push(store.enqueue(job(project, shot)).await.unwrap());
+        }
+        let claim_all = |worker: u128| {
+            let store = store.clone();
+            async move {
+                let mut taken = Vec::new();
+                while let Some(job) = store.claim(Uuid::from_u128(worker), &["follow"]).await.unwrap() {
+                    taken.push(job.id);
+                }
+                taken
+            }
+        };
+        let (mut taken, more) = tokio::join!(claim_all(1), claim_all(2));
+        taken.extend(more);
+        taken.sort();
+        wanted.sort();
+        assert_eq!(taken, wanted, "each job exactly once");
+        assert!(store.claim(Uuid::from_u128(3), &["export"]).await.unwrap().is_none());
+    });
+}
+
+#[test]
+fn an_orphaned_job_is_taken_again_but_not_for_ever() {
+    with_shot(|store, project, shot| async move {
+        let id = store.enqueue(job(project, shot)).await.unwrap();
+        let seconds = u64::from(jampin_store::HEARTBEAT_STALE_SECONDS) + 1;
+        let worker = Uuid::from_u128(1);
+        assert_eq!(store.claim(worker, &["follow"]).await.unwrap().unwrap().id, id);
+        assert!(store.claim(Uuid::from_u128(2), &["follow"]).await.unwrap().is_none(), "it is alive");
+        tokio::time::sleep(std::time::Duration::from_secs(seconds)).await;
+        let again = store.claim(Uuid::from_u128(2), &["follow"]).await.unwrap().unwrap();
+        assert_eq!((again.id, again.attempts), (id, 2));
+        assert!(!store.heartbeat(id, worker).await.unwrap(), "the first worker has lost it");
+        assert!(store.heartbeat(id, Uuid::from_u128(2)).await.unwrap());
+        assert!(again.attempts < MAX_ATTEMPTS);
+        store.cancel_job(id).await.unwrap();
+        assert!(!store.heartbeat(id, Uuid::from_u128(2)).await.unwrap(), "it is asked to stop");
+    });
+}
+
+#[test]
+fn changes_are_announced() {
+    with_shot(|store, _, shot| async move {
+        let listener = store.listen().await.unwrap();
+        let (sender, mut receiver) = tokio::sync::mpsc::unbounded_channel();
+        let listening = tokio::spawn(listener.run(move |event| drop(sender.send(event))));
+        store.edit(shot, 0, "Add the crane", &add_subject(1)).await.unwrap();
+        let event = tokio::time::timeout(std::time::Duration::from_secs(5), receiver.recv()).await.unwrap();
+        assert_eq!(event, Some(Event::Shot { shot, revision: 1 }));
+        listening.abort();
+    });
+}

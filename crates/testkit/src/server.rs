@@ -1,0 +1,135 @@
+//! The real program, serving, with a database and a media folder of its own.
+
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+use serde_json::{Value, json};
+use tempfile::TempDir;
+
+use crate::{Answer, fresh_database, request};
+
+/// A running `jampin serve`. Killed when let go of.
+pub struct Server {
+    program: PathBuf,
+    database: String,
+    media: TempDir,
+    extra: Vec<String>,
+    child: Child,
+    /// Host and port.
+    pub address: String,
+}
+
+impl Server {
+    /// Starts the program with these additional words.
+    ///
+    /// # Panics
+    /// When it does not come up.
+    pub fn start(program: &str, extra: &[&str]) -> Self {
+        let (database, media) = (fresh_database(), tempfile::tempdir().expect("a folder for media"));
+        let program = PathBuf::from(program);
+        let extra: Vec<String> = extra.iter().map(|word| (*word).to_owned()).collect();
+        let (child, address) = launch(&program, &database, media.path(), &extra);
+        Self { program, database, media, extra, child, address }
+    }
+
+    /// The folder of media.
+    pub fn media(&self) -> &Path {
+        self.media.path()
+    }
+
+    /// Address of the database.
+    pub fn database(&self) -> &str {
+        &self.database
+    }
+
+    /// Kills the server as `kill -9` does, with everything it had started.
+    pub fn kill(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+
+    /// Starts it again over the same database and media.
+    pub fn restart(&mut self) {
+        let (child, address) = launch(&self.program, &self.database, self.media.path(), &self.extra);
+        (self.child, self.address) = (child, address);
+    }
+
+    /// Asks for a path.
+    pub fn get(&self, path: &str) -> Answer {
+        request(&self.address, "GET", path, "", b"")
+    }
+
+    /// Sends JSON.
+    pub fn send(&self, method: &str, path: &str, body: &Value) -> Answer {
+        request(&self.address, method, path, "Content-Type: application/json\r\n", body.to_string().as_bytes())
+    }
+
+    /// Begins a project; gives its identity.
+    ///
+    /// # Panics
+    /// When the server refuses.
+    pub fn project(&self, name: &str) -> String {
+        let made = self.send("POST", "/api/projects", &json!({ "name": name }));
+        assert_eq!(made.status, 201, "{}", made.text());
+        made.json()["id"].as_str().expect("a project has an identity").to_owned()
+    }
+
+    /// Uploads a film.
+    pub fn upload(&self, project: &str, film: &Path) -> Answer {
+        let bytes = std::fs::read(film).expect("the film can be read");
+        let name = film.file_name().map(|name| name.to_string_lossy().replace(' ', "%20")).unwrap_or_default();
+        request(&self.address, "PUT", &format!("/api/projects/{project}/clips?name={name}"), "", &bytes)
+    }
+
+    /// Uploads a film and waits until it is prepared; gives the identity of its shot.
+    ///
+    /// # Panics
+    /// When that fails.
+    pub fn shot_of(&self, project: &str, film: &Path) -> String {
+        let answer = self.upload(project, film);
+        assert_eq!(answer.status, 201, "{}", answer.text());
+        let shot = answer.json()["shot"].as_str().expect("a shot has an identity").to_owned();
+        self.wait(&format!("/api/shots/{shot}"), |state| state["clip"]["state"] == "ready");
+        shot
+    }
+
+    /// Asks until the answer is as wished; gives it.
+    ///
+    /// # Panics
+    /// When it is not within a minute.
+    pub fn wait(&self, path: &str, wished: impl Fn(&Value) -> bool) -> Value {
+        let begun = Instant::now();
+        loop {
+            let state = self.get(path).json();
+            if wished(&state) {
+                return state;
+            }
+            assert!(begun.elapsed() < Duration::from_secs(60), "waited in vain for {path}: {state}");
+            std::thread::sleep(Duration::from_millis(20));
+        }
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        self.kill();
+    }
+}
+
+fn launch(program: &Path, database: &str, media: &Path, extra: &[String]) -> (Child, String) {
+    let mut child = Command::new(program)
+        .args(["serve", "--port", "0", "--database", database, "--log", "warn", "--media"])
+        .arg(media)
+        .args(extra)
+        .stdout(Stdio::piped())
+        .spawn()
+        .expect("jampin starts");
+    let mut line = String::new();
+    let stdout = child.stdout.take().expect("standard output is piped");
+    BufReader::new(stdout).read_line(&mut line).expect("jampin says its address");
+    let address = line.trim().trim_start_matches("http://").to_owned();
+    assert!(!address.is_empty(), "jampin did not come up");
+    (child, address)
+}
