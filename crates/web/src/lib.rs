@@ -56,8 +56,9 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(projects::project_state)
         .service(upload::put_clip)
         .service(clips::remove)
-        .service(frames::preview)
+        // The longer name first: the shorter pattern would take it too.
         .service(frames::full)
+        .service(frames::preview)
         .service(shots::shot_state)
         .service(shots::shot_samples)
         .service(shots::shot_scene)

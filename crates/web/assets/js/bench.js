@@ -10,6 +10,17 @@ import { Track } from "./track.js";
 const STATE_WORDS = { found: "found", guide: "set by hand", hidden: "hidden", bridged: "bridged", outside: "outside" };
 const DEFAULT_BOX = { fill: "#16202a", opacity: 0.78, padding: 10, radius: 5 };
 
+// Shows a value in a field, but never while somebody is typing into it.
+Alpine.directive("kept", (field, { expression }, { evaluateLater, effect, cleanup }) => {
+  const value = evaluateLater(expression);
+  const show = () => value((now) => (field.value = now ?? ""));
+  effect(() => value((now) => document.activeElement !== field && (field.value = now ?? "")));
+  // Left without a change, or with one that was refused: what is true is shown again.
+  const left = () => setTimeout(show, 400);
+  field.addEventListener("blur", left);
+  cleanup(() => field.removeEventListener("blur", left));
+});
+
 Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };

@@ -1,0 +1,172 @@
+//! The server as programs see it, over a real PostgreSQL.
+
+use jampin_testkit::{Server, make_film, request};
+use serde_json::{Value, json};
+
+const PROGRAM: &str = env!("CARGO_BIN_EXE_jampin");
+const FILM: &str =
+    "-f lavfi -i testsrc2=size=320x240:rate=25:duration=1.2 -f lavfi -i sine=duration=1.2 -pix_fmt yuv420p -c:a aac";
+
+fn with_shot(extra: &[&str]) -> (Server, String) {
+    let server = Server::start(PROGRAM, extra);
+    let dir = tempfile::tempdir().unwrap();
+    let project = server.project("Open day");
+    let shot = server.shot_of(&project, &make_film(dir.path(), "test card.mp4", FILM));
+    (server, shot)
+}
+
+fn put_pin(server: &Server, shot: &str, revision: i64) -> Value {
+    let body = json!({ "revision": revision, "frame": 5, "x": 160.0, "y": 120.0, "follow": true });
+    let made = server.send("POST", &format!("/api/shots/{shot}/pins"), &body);
+    assert_eq!(made.status, 201, "{}", made.text());
+    made.json()
+}
+
+fn idle(state: &Value) -> bool {
+    state["jobs"].as_array().is_some_and(|jobs| !jobs.is_empty() && jobs.iter().all(|job| !job["ended_at"].is_null()))
+}
+
+#[test]
+fn from_film_to_samples() {
+    let (server, shot) = with_shot(&[]);
+    let path = format!("/api/shots/{shot}");
+    let made = put_pin(&server, &shot, 0);
+    let state = server.wait(&path, idle);
+    let track = &state["tracks"][0];
+    assert_eq!(track["pin"], made["made"]["pin"]);
+    assert!(track["frame"].as_array().unwrap().len() > 5, "{track}");
+    let csv = server.get(&format!("{path}/samples.csv"));
+    assert!(csv.head.contains("attachment") && csv.head.contains("text/csv"), "{}", csv.head);
+    let rows = csv.text().lines().count();
+    assert_eq!(rows, track["frame"].as_array().unwrap().len() + 1);
+    let samples = server.get(&format!("{path}/samples.json")).json();
+    assert_eq!(samples["pins"][0]["name"], "Subject A");
+    assert_eq!(samples["pins"][0]["samples"].as_array().unwrap().len() + 1, rows);
+    let scene = server.get(&format!("{path}/scene")).json();
+    assert!(scene["artwork"][0]["svg"].as_str().unwrap().contains("<path"));
+    assert_eq!(scene["frames"].as_array().unwrap().len(), 30);
+    for which in ["picked", "now", "difference"] {
+        let picture = server.get(&format!("{path}/pins/{}/{which}.png?frame=5", made["made"]["pin"].as_str().unwrap()));
+        assert_eq!((picture.status, &picture.body[1..4]), (200, &b"PNG"[..]), "{which}");
+    }
+}
+
+#[test]
+fn an_old_revision_is_refused_with_the_new_one() {
+    let (server, shot) = with_shot(&[]);
+    put_pin(&server, &shot, 0);
+    let body = json!({ "revision": 0, "frame": 5, "x": 60.0, "y": 60.0 });
+    let refused = server.send("POST", &format!("/api/shots/{shot}/pins"), &body);
+    assert_eq!(refused.status, 409);
+    assert_eq!((&refused.json()["error"], &refused.json()["revision"]), (&json!("stale"), &json!(1)));
+    assert!(refused.json()["message"].as_str().unwrap().contains("another window"));
+}
+
+#[test]
+fn settings_that_make_no_sense_are_refused_in_words() {
+    let (server, shot) = with_shot(&[]);
+    let path = format!("/api/shots/{shot}");
+    put_pin(&server, &shot, 0);
+    let state = server.wait(&path, idle);
+    let subject = &state["subjects"][0];
+    let edit = |edit: Value| {
+        let answer =
+            server.send("POST", &format!("{path}/edits"), &json!({ "revision": 1, "title": "x", "edit": edit }));
+        (answer.status, answer.json()["message"].as_str().unwrap_or_default().to_owned())
+    };
+    let mut pin = subject["pins"][0].clone();
+    pin["pattern"] = json!([3, 3]);
+    let refused = edit(json!({ "edit": "put_pin", "subject": subject["id"], "pin": pin }));
+    assert!(refused.0 == 422 && refused.1.contains("between 7 and 255"), "{refused:?}");
+    let mut label = subject["attachments"][0].clone();
+    label["colour"] = json!("red");
+    let refused = edit(json!({ "edit": "put_attachment", "subject": subject["id"], "attachment": label }));
+    assert!(refused.0 == 422 && refused.1.contains("#rrggbb"), "{refused:?}");
+    let refused = edit(json!({ "edit": "rename", "subject": subject["id"], "name": "" }));
+    assert!(refused.0 == 422 && refused.1.contains("characters"), "{refused:?}");
+    let refused = edit(json!({ "edit": "fly" }));
+    assert_eq!(refused.0, 422, "{refused:?}");
+    let outside = json!({ "revision": 1, "frame": 5, "x": 900.0, "y": 60.0 });
+    assert_eq!(server.send("POST", &format!("{path}/pins"), &outside).status, 422);
+    let nowhere = json!({ "revision": 1, "pin": subject["pins"][0]["id"], "from": 999, "directions": ["forward"] });
+    let refused = server.send("POST", &format!("{path}/follow"), &nowhere);
+    assert!(refused.status == 422 && refused.text().contains("not on frame 999"), "{}", refused.text());
+    assert_eq!(server.get(&path).json()["shot"]["revision"], 1, "nothing was changed");
+}
+
+#[test]
+fn bad_uploads_leave_nothing_behind() {
+    let server = Server::start(PROGRAM, &["--upload-gb", "0.001"]);
+    let dir = tempfile::tempdir().unwrap();
+    let project = server.project("Open day");
+    let text = dir.path().join("notes.txt");
+    std::fs::write(&text, "not a film").unwrap();
+    let refused = server.upload(&project, &text);
+    assert!(refused.status == 422 && refused.text().contains("not a film"), "{}", refused.text());
+    let huge = dir.path().join("huge.mp4");
+    std::fs::write(&huge, vec![7; 1_200_000]).unwrap();
+    let refused = server.upload(&project, &huge);
+    assert!(refused.status == 413 && refused.text().contains("larger than"), "{}", refused.text());
+    let whole = std::fs::read(make_film(dir.path(), "whole.mp4", FILM)).unwrap();
+    let cut = dir.path().join("cut.mp4");
+    std::fs::write(&cut, &whole[..whole.len() / 2]).unwrap();
+    let refused = server.upload(&project, &cut);
+    assert!(refused.status == 422 && refused.text().contains("cut off"), "{}", refused.text());
+    assert_eq!(server.get(&format!("/api/projects/{project}")).json()["clips"], json!([]));
+    let left = |folder: &str| std::fs::read_dir(server.media().join(folder)).map_or(0, Iterator::count);
+    assert_eq!((left("uploads"), left("clips")), (0, 0));
+}
+
+#[test]
+fn frames_are_kept_for_ever_and_missing_ones_are_named() {
+    let (server, shot) = with_shot(&[]);
+    let clip = server.get(&format!("/api/shots/{shot}")).json()["clip"]["id"].as_str().unwrap().to_owned();
+    for path in [format!("/clips/{clip}/frames/29.jpg"), format!("/clips/{clip}/frames/3.full.jpg")] {
+        let frame = server.get(&path);
+        assert_eq!((frame.status, &frame.body[..2]), (200, &[0xFF, 0xD8][..]), "{path}");
+        assert!(frame.head.contains("immutable"), "{}", frame.head);
+    }
+    let missing = server.get(&format!("/clips/{clip}/frames/30.jpg"));
+    assert!(missing.status == 404 && missing.text().contains("30 frames"), "{}", missing.text());
+}
+
+#[test]
+fn only_this_machine_and_its_own_pages_are_served() {
+    let server = Server::start(PROGRAM, &[]);
+    assert!(server.address.starts_with("127.0.0.1:"));
+    let other_name = request(&server.address, "GET", "/", "Host: evil.example\r\n", b"");
+    assert_eq!(other_name.status, 403);
+    let head = "Content-Type: application/json\r\nOrigin: http://evil.example\r\n";
+    let foreign = request(&server.address, "POST", "/api/projects", head, br#"{"name":"x"}"#);
+    assert_eq!(foreign.status, 403);
+    let page = server.get("/");
+    assert!(page.head.contains("content-security-policy") && page.head.contains("nosniff"), "{}", page.head);
+    assert_eq!(server.get("/shots/00000000-0000-0000-0000-000000000000").status, 404);
+    assert_eq!(server.get("/nowhere").status, 404);
+}
+
+#[test]
+fn following_stops_when_asked_and_can_be_undone_as_one() {
+    let server = Server::start(PROGRAM, &[]);
+    let dir = tempfile::tempdir().unwrap();
+    let project = server.project("Open day");
+    let film = "-f lavfi -i mandelbrot=size=640x360:rate=25:start_scale=0.8:end_scale=0.7:end_pts=900 -t 12 -preset ultrafast \
+                -crf 12 -pix_fmt yuv420p";
+    let shot = server.shot_of(&project, &make_film(dir.path(), "long.mp4", film));
+    let path = format!("/api/shots/{shot}");
+    let made = server.send(
+        "POST",
+        &format!("{path}/pins"),
+        &json!({ "revision": 0, "frame": 0, "x": 250.0, "y": 180.0, "follow": true }),
+    );
+    let job = made.json()["job"].as_str().unwrap().to_owned();
+    server.wait(&path, |state| state["tracks"][0]["frame"].as_array().is_some_and(|frames| frames.len() > 3));
+    assert_eq!(server.send("POST", &format!("/api/jobs/{job}/cancel"), &json!({})).status, 204);
+    let state = server.wait(&path, idle);
+    assert!(matches!(state["jobs"][0]["state"].as_str(), Some("cancelled" | "done")), "{}", state["jobs"]);
+    let revision = state["shot"]["revision"].as_i64().unwrap();
+    let undone = server.send("POST", &format!("{path}/undo"), &json!({ "revision": revision }));
+    assert_eq!(undone.status, 200, "{}", undone.text());
+    let state = server.get(&path).json();
+    assert_eq!((&state["subjects"], &state["undo"]), (&json!([]), &Value::Null));
+}

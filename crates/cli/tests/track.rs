@@ -1,0 +1,135 @@
+//! `jampin track` and the words of the command line.
+
+use std::path::Path;
+use std::process::{Command, Output};
+
+use jampin_testkit::{make_film, real_film};
+
+fn jampin(words: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_jampin")).args(words).output().expect("jampin runs")
+}
+
+fn track(film: &Path, pins: &str, extra: &[&str]) -> (Option<i32>, String, String) {
+    let dir = tempfile::tempdir().unwrap();
+    let (file, out) = (dir.path().join("pins.json"), dir.path().join("samples.csv"));
+    std::fs::write(&file, pins).unwrap();
+    let mut words =
+        vec!["track", film.to_str().unwrap(), "--pins", file.to_str().unwrap(), "--out", out.to_str().unwrap()];
+    words.extend(extra);
+    let output = jampin(&words);
+    let csv = std::fs::read_to_string(&out).unwrap_or_default();
+    (output.status.code(), csv, String::from_utf8_lossy(&output.stderr).into_owned())
+}
+
+/// A bright square with a cross in it that moves 3.5 pixels right and 1.25 down a frame, over a patterned ground.
+fn moving_square(dir: &Path) -> std::path::PathBuf {
+    make_film(
+        dir,
+        "square.mp4",
+        "-f lavfi -i nullsrc=size=320x240:rate=25:duration=1,geq=lum='90+25*sin(X*0.13)*cos(Y*0.11)':cb=128:cr=128 \
+         -f lavfi -i nullsrc=size=160x160:rate=25:duration=1,geq=lum='if(lt(abs(X-80)\\,12)+lt(abs(Y-80)\\,12)\\,40\\,210)':cb=128:cr=128,scale=40:40 \
+         -filter_complex [0][1]overlay=x='40+4*n':y='60+2*n':eval=frame -pix_fmt yuv420p -crf 8 -frames:v 25",
+    )
+}
+
+#[test]
+fn a_moving_square_is_followed_both_ways() {
+    let dir = tempfile::tempdir().unwrap();
+    let film = moving_square(dir.path());
+    let pins = r#"{"pins":[{"name":"square","frame":10,"x":100,"y":100,"pattern":[31,31],"search":[24,24]}]}"#;
+    let (code, csv, stderr) = track(&film, pins, &[]);
+    assert_eq!(code, Some(0), "{stderr}");
+    let rows: Vec<Vec<&str>> = csv.lines().skip(1).map(|line| line.split(',').collect()).collect();
+    assert_eq!(csv.lines().next(), Some("frame,pin,x,y,match,state,sd_x,sd_y"));
+    assert_eq!(rows.len(), 25);
+    for row in &rows {
+        let (frame, x, y): (f64, f64, f64) =
+            (row[0].parse().unwrap(), row[2].parse().unwrap(), row[3].parse().unwrap());
+        assert!((x - (60.0 + 4.0 * frame)).abs() < 0.15 && (y - (80.0 + 2.0 * frame)).abs() < 0.15, "{row:?}");
+        assert_eq!(row[5], if row[0] == "10" { "guide" } else { "found" });
+    }
+    assert!(stderr.is_empty(), "no bar without a terminal: {stderr}");
+}
+
+#[test]
+fn threads_change_nothing() {
+    let dir = tempfile::tempdir().unwrap();
+    let film = moving_square(dir.path());
+    let pins = r#"{"pins":[{"name":"a","frame":0,"x":60,"y":80},{"name":"b","frame":12,"x":108,"y":104},
+        {"name":"c","frame":24,"x":156,"y":128,"pattern":"auto","search":"auto"}]}"#;
+    let one = track(&film, pins, &["--threads", "1"]);
+    let two = track(&film, pins, &["--threads", "2"]);
+    assert_eq!(one.0, Some(0), "{}", one.2);
+    assert!(one.1.lines().count() > 60);
+    assert_eq!(one.1, two.1);
+}
+
+#[test]
+fn a_real_film_is_followed_forward_and_backward_alike() {
+    // Four features of a caller in a shaking car: bow tie, window frame, cheek, collar.
+    let film = real_film();
+    let features = [(104.5, 118.5), (118.5, 68.5), (84.5, 100.5), (98.5, 112.5)];
+    let pins = |frame: u32, places: &[(f64, f64)]| {
+        let pin = |(i, (x, y)): (usize, &(f64, f64))| {
+            format!(
+                r#"{{"name":"{i}","frame":{frame},"x":{x},"y":{y},"pattern":[21,21],"search":[16,16],"stop_below":0.6}}"#
+            )
+        };
+        format!(r#"{{"pins":[{}]}}"#, places.iter().enumerate().map(pin).collect::<Vec<_>>().join(","))
+    };
+    let places = |csv: &str, frame: u32| -> Vec<(f64, f64)> {
+        let rows = csv.lines().map(|line| line.split(',').collect::<Vec<_>>());
+        rows.filter(|row| row[0] == frame.to_string() && matches!(row[5], "found" | "guide"))
+            .map(|row| (row[2].parse().unwrap(), row[3].parse().unwrap()))
+            .collect()
+    };
+    let (code, forward, stderr) = track(&film, &pins(0, &features), &["--range", "0..40"]);
+    assert_eq!(code, Some(0), "{stderr}");
+    let ends = places(&forward, 40);
+    assert_eq!(ends.len(), features.len(), "all are found on the last frame");
+    let (_, backward, _) = track(&film, &pins(40, &ends), &["--range", "0..40"]);
+    let starts = places(&backward, 0);
+    assert_eq!(starts.len(), features.len());
+    for (start, feature) in starts.iter().zip(&features) {
+        let error = (start.0 - feature.0).hypot(start.1 - feature.1);
+        assert!(error < 0.35, "{feature:?} came back to {start:?}");
+    }
+}
+
+#[test]
+fn bad_input_is_one_line_and_exit_2() {
+    let dir = tempfile::tempdir().unwrap();
+    let film = moving_square(dir.path());
+    let pin = |words: &str| format!(r#"{{"pins":[{{"name":"a","frame":0,"x":60,"y":80{words}}}]}}"#);
+    let cases: [(&str, String, &[&str], &str); 7] = [
+        ("no JSON", "pins".into(), &[], "cannot be read"),
+        ("empty", r#"{"pins":[]}"#.into(), &[], "at least one"),
+        ("unknown word", pin(r#","patern":[3,3]"#), &[], "patern"),
+        ("outside", r#"{"pins":[{"name":"a","frame":0,"x":900,"y":80}]}"#.into(), &[], "320 x 240"),
+        ("late frame", r#"{"pins":[{"name":"a","frame":99,"x":60,"y":80}]}"#.into(), &[], "0..24"),
+        ("tiny pattern", pin(r#","pattern":[3,3]"#), &[], "between 7 and 255"),
+        ("bad range", pin(""), &["--range", "20..90"], "0..24"),
+    ];
+    for (what, pins, extra, says) in cases {
+        let (code, csv, stderr) = track(&film, &pins, extra);
+        assert_eq!(code, Some(2), "{what}: {stderr}");
+        assert!(stderr.contains(says) && stderr.trim().lines().count() == 1, "{what}: {stderr}");
+        assert!(csv.is_empty(), "{what}");
+    }
+    let nothing = dir.path().join("nothing.mp4");
+    std::fs::write(&nothing, b"not a film").unwrap();
+    let (code, _, stderr) = track(&nothing, &pin(""), &[]);
+    assert!(code == Some(2) && stderr.contains("not a film"), "{stderr}");
+}
+
+#[test]
+fn every_subcommand_explains_itself() {
+    let help = String::from_utf8_lossy(&jampin(&["--help"]).stdout).into_owned();
+    for name in ["serve", "worker", "track", "demo", "migrate"] {
+        assert!(help.contains(name), "{help}");
+        let own = jampin(&[name, "--help"]);
+        let text = String::from_utf8_lossy(&own.stdout).into_owned();
+        assert!(own.status.success() && text.contains("Usage") && text.lines().count() > 8, "{name}: {text}");
+    }
+    assert!(String::from_utf8_lossy(&jampin(&["serve", "--help"]).stdout).contains("JAMPIN_PORT"));
+}
