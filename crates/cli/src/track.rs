@@ -11,7 +11,7 @@ use jampin_core::image::FrameSource;
 use jampin_core::matching::{choose_pattern, choose_search};
 use jampin_core::shot::{Pin, Sample, SampleState, Track};
 use jampin_core::time::{Frame, FrameRange};
-use jampin_media::{Cancel, ClipFolder, ClipInfo, MediaError, StoredPlanes, Tools, WhenMissing, prepare, probe};
+use jampin_media::{Cancel, ClipFolder, ClipInfo, Leave, MediaError, StoredPlanes, Tools, WhenMissing, prepare, probe};
 use rayon::prelude::*;
 use uuid::Uuid;
 
@@ -100,8 +100,8 @@ impl Film {
         bar.set_style(ProgressStyle::with_template("{msg} {wide_bar} {pos}/{len} {eta}")?);
         bar.set_message("reading");
         let mut progress = |done: jampin_media::Progress| bar.set_position(done.frames.into());
-        let prepared =
-            prepare(&tools, &folder, &info, &table, &Cancel::default(), &mut progress).map_err(media_error)?;
+        let prepared = prepare(&tools, &folder, (&info, &table), Leave::Planes, &Cancel::default(), &mut progress)
+            .map_err(media_error)?;
         bar.finish_and_clear();
         Ok(Self { info, frames: prepared.table.len(), cuts: prepared.cuts, folder })
     }

@@ -2,7 +2,7 @@
 
 use std::time::{Duration, Instant};
 
-use jampin_media::{Cancel, ClipInfo, FrameTable, MediaError, prepare};
+use jampin_media::{Cancel, ClipInfo, FrameTable, Leave, MediaError, prepare};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
@@ -49,7 +49,8 @@ fn prepare_clip(worker: &Worker, runtime: &Handle, task: &PrepareTask, cancel: &
         }
     };
     worker.library.touch(task.clip);
-    let prepared = prepare(&worker.library.tools, &folder, &info, &table, cancel, &mut report)?;
+    let tools = &worker.library.tools;
+    let prepared = prepare(tools, &folder, (&info, &table), Leave::PicturesAndPlanes, cancel, &mut report)?;
     let count = prepared.table.len();
     let remarks = info.remarks().into_iter().chain(prepared.remarks).collect();
     let cuts = prepared.cuts.iter().map(|cut| cut.0 as i32).collect();

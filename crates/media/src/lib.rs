@@ -20,6 +20,6 @@ pub use decode::{FrameReader, RawFrame, picture};
 pub use encode::{Container, EncodeJob, Encoder};
 pub use error::MediaError;
 pub use planes::{PlaneFolder, StoredPlanes, TILE_COLS, TILE_ROWS, WhenMissing};
-pub use prepare::{ClipFolder, Prepared, Progress, first_picture, prepare};
+pub use prepare::{ClipFolder, Leave, Prepared, Progress, first_picture, prepare};
 pub use probe::probe;
 pub use tools::{Limits, Tools};

@@ -64,6 +64,15 @@ impl ClipFolder {
     }
 }
 
+/// What a pass over a clip leaves behind, beside cuts and frame times.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Leave {
+    /// Small copies for watching, and planes.
+    PicturesAndPlanes,
+    /// Only planes: nobody is going to watch.
+    Planes,
+}
+
 /// How far preparing has come.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Progress {
@@ -114,8 +123,8 @@ pub fn first_picture(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> Res
 pub fn prepare(
     tools: &Tools,
     folder: &ClipFolder,
-    info: &ClipInfo,
-    table: &FrameTable,
+    (info, table): (&ClipInfo, &FrameTable),
+    leave: Leave,
     cancel: &Cancel,
     progress: &mut dyn FnMut(Progress),
 ) -> Result<Prepared, MediaError> {
@@ -132,7 +141,7 @@ pub fn prepare(
         }
         None => line.contains("rror") || line.contains("nvalid") || line.contains("orrupt"),
     };
-    let (watched, pipes) = Watched::start(prepare_command(tools, folder, info), watch, keep_line)?;
+    let (watched, pipes) = Watched::start(prepare_command(tools, folder, info, leave), watch, keep_line)?;
     let mut stdout = pipes.stdout.expect("standard output is piped");
     let (mut cuts, mut count) = (CutFinder::default(), 0);
     while let Some(plane) = next_plane(&mut stdout, info.size)? {
@@ -153,22 +162,29 @@ pub fn prepare(
     Ok(Prepared { table, cuts: cuts.cuts().to_vec(), remarks })
 }
 
-fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> std::process::Command {
+fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo, leave: Leave) -> std::process::Command {
     let Size { width, height } = info.size;
-    let filter = format!(
-        "[0:{}]showinfo=checksum=0,{COUNTED},split=2[a][b];[a]{}[pictures];\
-         [b]scale={width}:{height},format=pix_fmts=yuv420p|yuv422p|yuv444p|yuvj420p|yuvj422p|yuvj444p|gray,extractplanes=y[luma]",
-        info.stream,
-        picture_filter(info, preview_size(info.size)),
+    let luma = format!(
+        "scale={width}:{height},format=pix_fmts=yuv420p|yuv422p|yuv444p|yuvj420p|yuvj422p|yuvj444p|gray,extractplanes=y"
     );
+    let first = format!("[0:{}]showinfo=checksum=0,{COUNTED}", info.stream);
+    let filter = match leave {
+        Leave::Planes => format!("{first},{luma}[luma]"),
+        Leave::PicturesAndPlanes => {
+            let pictures = picture_filter(info, preview_size(info.size));
+            format!("{first},split=2[a][b];[a]{pictures}[pictures];[b]{luma}[luma]")
+        }
+    };
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "info", "-nostats"]);
     input(&mut command, &folder.original());
     command.args(["-filter_complex", &filter, "-map", "[luma]"]).args(EVERY_FRAME);
     command.args(["-f", "rawvideo", "pipe:1"]);
-    command.args(["-map", "[pictures]"]).args(EVERY_FRAME).args(JPEG_OPTIONS);
-    command.args(["-f", "image2", "-atomic_writing", "1", "-start_number", "0"]);
-    command.arg(folder.previews().join("%06d.jpg"));
+    if leave == Leave::PicturesAndPlanes {
+        command.args(["-map", "[pictures]"]).args(EVERY_FRAME).args(JPEG_OPTIONS);
+        command.args(["-f", "image2", "-atomic_writing", "1", "-start_number", "0"]);
+        command.arg(folder.previews().join("%06d.jpg"));
+    }
     command
 }
 

@@ -7,7 +7,7 @@ use jampin_core::geometry::{PixelRect, Size};
 use jampin_core::image::FrameSource;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{
-    Cancel, ClipFolder, ClipInfo, Container, EncodeJob, Encoder, FrameReader, FrameTable, MediaError, Prepared,
+    Cancel, ClipFolder, ClipInfo, Container, EncodeJob, Encoder, FrameReader, FrameTable, Leave, MediaError, Prepared,
     RawFrame, StoredPlanes, Tools, WhenMissing, first_picture, picture, prepare, probe,
 };
 use jampin_testkit::{make_film, probe_values};
@@ -19,7 +19,7 @@ fn open(folder: &ClipFolder) -> Result<(ClipInfo, Prepared), MediaError> {
     let tools = Tools::default();
     let (info, table) = probe(&tools, &folder.original())?;
     first_picture(&tools, folder, &info)?;
-    let prepared = prepare(&tools, folder, &info, &table, &Cancel::default(), &mut |_| {})?;
+    let prepared = prepare(&tools, folder, (&info, &table), Leave::PicturesAndPlanes, &Cancel::default(), &mut |_| {})?;
     Ok((info, prepared))
 }
 
@@ -259,7 +259,7 @@ fn preparing_can_be_cancelled() {
     let (info, table) = probe(&tools, &folder.original()).unwrap();
     let cancel = Cancel::default();
     let (asked, begun) = (cancel.clone(), std::time::Instant::now());
-    let result = prepare(&tools, &folder, &info, &table, &cancel, &mut |_| asked.cancel());
+    let result = prepare(&tools, &folder, (&info, &table), Leave::Planes, &cancel, &mut |_| asked.cancel());
     assert!(matches!(result, Err(MediaError::Cancelled)), "{result:?}");
     assert!(begun.elapsed() < Duration::from_secs(5));
 }

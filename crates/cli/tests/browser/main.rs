@@ -84,9 +84,9 @@ fn compare(state: &Value, truth: &Truth, name: &str, within: f64) -> usize {
         let (x, y) = place(truth, name, frames[i].as_u64().unwrap() as u32);
         (at(i).0 - x, at(i).1 - y)
     };
-    for i in 0..frames.len() {
+    for (i, frame) in frames.iter().enumerate() {
         let error = (off(i).0 - off(picked).0).hypot(off(i).1 - off(picked).1);
-        assert!(error < within, "frame {}: off by {error}", frames[i]);
+        assert!(error < within, "frame {frame}: off by {error}");
     }
     frames.len()
 }

@@ -19,6 +19,8 @@ pub use start::Start;
 
 /// Candidates of the search that are aligned and compared; the others score too low to win.
 const ALIGNED_CANDIDATES: usize = 3;
+/// Candidates that score this much below the best are not aligned: alignment below the pixel adds less than that.
+const CLEARLY_WORSE: f32 = 0.15;
 /// How far the alignment may move a candidate, in pixels: the search is right to the pixel, plus its coarse levels' slip.
 const ALIGN_REACH: f64 = 3.0;
 /// A candidate this much of the search distance away from the prediction loses this share of match to one right on it.
@@ -194,6 +196,8 @@ impl Follower<'_> {
         let window = source.window(frame, area)?;
         let mut candidates = references.searcher().find(&window);
         candidates.truncate(ALIGNED_CANDIDATES);
+        let best = candidates.first().map_or(0.0, |candidate| candidate.score);
+        candidates.retain(|candidate| candidate.score >= best - CLEARLY_WORSE);
         if candidates.is_empty() {
             candidates.push(Candidate { centre: predicted, score: 0.0 });
         }

@@ -46,7 +46,7 @@ mod tests {
 
     fn track() -> Track {
         let found = |frame: u32| {
-            let state = if frame % 10 == 0 { SampleState::Guide } else { SampleState::Found };
+            let state = if frame.is_multiple_of(10) { SampleState::Guide } else { SampleState::Found };
             (Frame(frame), Sample { state, ..Sample::guide(Point::default()) })
         };
         (0..35).map(found).collect()

@@ -51,9 +51,12 @@ impl Plane {
     pub fn window(&self, rect: PixelRect) -> Window {
         let rect = rect.clamped_to(self.size);
         let cols = rect.left as usize..rect.right as usize;
-        let data = (rect.top..rect.bottom).flat_map(|row| &self.row(row as usize)[cols.clone()]);
+        let mut data = Vec::with_capacity(rect.cols() * rect.rows());
+        for row in rect.top..rect.bottom {
+            data.extend_from_slice(&self.row(row as usize)[cols.clone()]);
+        }
         let size = Size::new(rect.cols() as u32, rect.rows() as u32);
-        let plane = Self { size, data: data.copied().collect() };
+        let plane = Self { size, data };
         Window { plane, left: rect.left, top: rect.top }
     }
 }

@@ -93,6 +93,56 @@ impl Template {
     }
 }
 
+/// Rows of sums over all places of a pattern in a picture row; kept from row to row.
+#[derive(Clone, Debug, Default)]
+struct RowSums {
+    dot: Vec<f32>,
+    sum: Vec<f32>,
+    square: Vec<f32>,
+}
+
+impl Template {
+    /// Correlation at every place where the pattern lies wholly inside the image of `width` columns, row by row; -1 where
+    /// the image is flat. The same as [`Template::score`] everywhere, but many places at a time.
+    pub fn surface(&self, image: &[f32], width: usize) -> Vec<f32> {
+        let height = image.len() / width;
+        if width < self.cols || height < self.rows {
+            return Vec::new();
+        }
+        let (cols, rows) = (width - self.cols + 1, height - self.rows + 1);
+        let squares: Vec<f32> = image.iter().map(|v| v * v).collect();
+        let mut sums = RowSums::default();
+        let mut surface = Vec::with_capacity(cols * rows);
+        for row in 0..rows {
+            self.add_row(image, &squares, width, row, cols, &mut sums);
+            let count = (self.cols * self.rows) as f32;
+            let all = sums.dot.iter().zip(&sums.sum).zip(&sums.square);
+            surface.extend(all.map(|((&dot, &sum), &square)| {
+                let energy = square - sum * sum / count;
+                if energy > FLAT_VARIANCE as f32 * count { (dot / energy.sqrt()).clamp(-1.0, 1.0) } else { -1.0 }
+            }));
+        }
+        surface
+    }
+
+    fn add_row(&self, image: &[f32], squares: &[f32], width: usize, row: usize, cols: usize, out: &mut RowSums) {
+        for values in [&mut out.dot, &mut out.sum, &mut out.square] {
+            values.clear();
+            values.resize(cols, 0.0);
+        }
+        for j in 0..self.rows {
+            let start = (row + j) * width;
+            for (i, weight) in self.weights[j * self.padded..][..self.cols].iter().enumerate() {
+                let line = &image[start + i..start + i + cols];
+                out.dot.iter_mut().zip(line).for_each(|(sum, value)| *sum += weight * value);
+                out.sum.iter_mut().zip(line).for_each(|(sum, value)| *sum += value);
+                let line = &squares[start + i..start + i + cols];
+                out.square.iter_mut().zip(line).for_each(|(sum, value)| *sum += value);
+            }
+        }
+    }
+}
+
 /// Patches whose variance is below this count as flat, in squared grey levels. Rounding to 8 bits alone gives 1/12;
 /// sums in `f32` leave about 0.005 on bright patches. Larger would call faint, still usable patterns flat.
 const FLAT_VARIANCE: f64 = 0.02;
@@ -116,6 +166,19 @@ mod tests {
         let a: Vec<f32> = (0..25).map(|i| (i % 7) as f32).collect();
         assert_eq!(correlation(&a, &[200.0; 25]), None);
         assert_eq!(correlation(&[3.0; 25], &a), None);
+    }
+
+    #[test]
+    fn the_surface_is_the_score_at_every_place() {
+        let image: Vec<f32> = (0..23 * 17).map(|i| ((i * i * 31 + i * 7) % 211) as f32).collect();
+        let template = Template::new((0..35).map(|i| ((i * 13) % 29) as f32).collect(), 7, 5).unwrap();
+        let surface = template.surface(&image, 23);
+        assert_eq!(surface.len(), 17 * 13);
+        for (i, score) in surface.iter().enumerate() {
+            let want = template.score(&image, i / 17 * 23 + i % 17, 23).unwrap();
+            assert!((score - want).abs() < 1e-4, "place {i}: {score} {want}");
+        }
+        assert!(template.surface(&image[..60], 23).is_empty());
     }
 
     #[test]

@@ -14,6 +14,8 @@ const MAX_LEVELS: usize = 3;
 const COARSE_PEAKS: usize = 8;
 /// Peaks carried down to full size.
 const FINE_PEAKS: usize = 4;
+/// Peaks this much below the best are not carried down: a finer level does not make up for so much.
+const HOPELESS: f32 = 0.3;
 /// Two peaks nearer than this at full size, in pixels, are the same one.
 const SAME_PEAK: i32 = 3;
 
@@ -79,6 +81,8 @@ impl Searcher {
         for level in (0..coarsest).rev() {
             peaks = self.refine(level, &peaks);
             peaks.truncate(FINE_PEAKS);
+            let best = peaks.first().map_or(0.0, |peak| peak.score);
+            peaks.retain(|peak| peak.score >= best - HOPELESS);
         }
         let half = Point::new(self.cols as f64 / 2.0, self.rows as f64 / 2.0);
         let corner = Point::new(f64::from(window.left), f64::from(window.top)) + half;
@@ -102,9 +106,7 @@ impl Searcher {
         let image = &self.images[level];
         let Some(template) = &self.levels[level] else { return Vec::new() };
         let (cols, rows) = (image.cols - template.cols() + 1, image.rows - template.rows() + 1);
-        let scores: Vec<f32> = (0..rows * cols)
-            .map(|i| template.score(&image.values, i / cols * image.cols + i % cols, image.cols).unwrap_or(-1.0))
-            .collect();
+        let scores = template.surface(&image.values, image.cols);
         let mut peaks = local_maxima(&scores, cols, rows);
         peaks.truncate(COARSE_PEAKS);
         peaks

@@ -1,0 +1,302 @@
+//! The figures of docs/benchmarks.md: `cargo bench -p jampin-cli`. Each is put against ffmpeg doing the same in the same
+//! run, because machines differ and are shared. Needs the demo films (`jampin demo --films-only`).
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::time::Instant;
+
+use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
+use jampin_core::geometry::{PixelRect, Point};
+use jampin_core::image::{FrameSource, Plane, PlaneStack};
+use jampin_core::scene::Label;
+use jampin_core::shot::{Attachment, AttachmentKind, Channel, Motion, Pin, Sample, Shot, Subject, Track};
+use jampin_core::time::{Frame, FrameRange};
+use jampin_demo::Truth;
+use jampin_jobs::export_film;
+use jampin_media::{
+    Cancel, ClipFolder, ClipInfo, Container, EncodeJob, FrameTable, Leave, StoredPlanes, Tools, WhenMissing,
+    first_picture, prepare, probe,
+};
+use uuid::Uuid;
+
+fn main() {
+    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../.local/demo");
+    let film = demo.join("Platform.mp4");
+    assert!(film.exists(), "make the demo films first: jampin demo --films-only");
+    let scratch = tempfile::tempdir().unwrap();
+    if std::env::args().any(|word| word == "pin") {
+        let small = clip_of(&film, &scratch.path().join("small"));
+        let cancel = Cancel::default();
+        prepare(&Tools::default(), &small.folder, (&small.info, &small.table), Leave::Planes, &cancel, &mut |_| {})
+            .unwrap();
+        return one_pin(&small, &demo);
+    }
+    println!("| what | figure | against | ratio |\n| --- | --- | --- | --- |");
+    let large = enlarged(&film, scratch.path());
+    first_frame(&large);
+    let clip = preparing("1920x1080", &large, &scratch.path().join("large"));
+    let small = preparing("1280x720", &film, &scratch.path().join("small"));
+    following(&clip, &large);
+    one_pin(&small, &demo);
+    exporting(&small);
+    planes(&clip);
+}
+
+fn row(what: &str, figure: String, against: &str, ratio: String) {
+    println!("| {what} | {figure} | {against} | {ratio} |");
+}
+
+fn seconds<T>(work: impl FnOnce() -> T) -> (f64, T) {
+    let begun = Instant::now();
+    let result = work();
+    (begun.elapsed().as_secs_f64(), result)
+}
+
+fn ffmpeg(arguments: &str, input: &Path, output: &[&str]) -> f64 {
+    let run = || {
+        let mut command = Command::new("ffmpeg");
+        command.args(["-nostdin", "-loglevel", "error", "-y"]).args(arguments.split_whitespace()).arg("-i").arg(input);
+        let status = command.args(output).stdout(Stdio::null()).status().unwrap();
+        assert!(status.success());
+    };
+    seconds(run).0
+}
+
+/// Thirty seconds of 1920x1080 at 25 frames a second, long-GOP H.264.
+fn enlarged(film: &Path, folder: &Path) -> PathBuf {
+    let out = folder.join("large.mp4");
+    let options =
+        ["-vf", "scale=1920:1080:flags=bicubic,noise=alls=4:allf=t", "-frames:v", "750", "-an", "-c:v", "libx264"];
+    let more = ["-preset", "veryfast", "-crf", "19", "-g", "250", "-pix_fmt", "yuv420p", out.to_str().unwrap()];
+    ffmpeg("-stream_loop 3", film, &[&options[..], &more[..]].concat());
+    out
+}
+
+struct Clip {
+    folder: ClipFolder,
+    info: ClipInfo,
+    table: FrameTable,
+}
+
+fn clip_of(film: &Path, folder: &Path) -> Clip {
+    std::fs::create_dir_all(folder).unwrap();
+    let folder = ClipFolder::new(folder.to_owned());
+    if !folder.original().exists() {
+        std::os::unix::fs::symlink(film, folder.original()).unwrap();
+    }
+    let (info, table) = probe(&Tools::default(), &folder.original()).unwrap();
+    Clip { folder, info, table }
+}
+
+fn first_frame(film: &Path) {
+    let folder = tempfile::tempdir().unwrap();
+    let work = || {
+        let clip = clip_of(film, folder.path());
+        first_picture(&Tools::default(), &clip.folder, &clip.info).unwrap();
+    };
+    let (time, ()) = seconds(work);
+    row("first frame of 30 s of 1920x1080 after its upload", format!("{time:.2} s"), "aim: 1 s", format!("{time:.2}"));
+}
+
+fn preparing(name: &str, film: &Path, folder: &Path) -> Clip {
+    let clip = clip_of(film, folder);
+    let plain = ffmpeg("", film, &["-f", "null", "-"]);
+    let tools = Tools::default();
+    let pass = |leave| {
+        let cancel = Cancel::default();
+        prepare(&tools, &clip.folder, (&clip.info, &clip.table), leave, &cancel, &mut |_| {}).unwrap();
+    };
+    let (both, ()) = seconds(|| pass(Leave::PicturesAndPlanes));
+    let (only, ()) = seconds(|| pass(Leave::Planes));
+    let frames = f64::from(clip.table.len());
+    let against = format!("ffmpeg to nothing, {:.0} frames/s", frames / plain);
+    row(
+        &format!("{name}: pictures and planes"),
+        format!("{:.0} frames/s", frames / both),
+        &against,
+        format!("{:.2}x the time", both / plain),
+    );
+    row(
+        &format!("{name}: planes alone"),
+        format!("{:.0} frames/s", frames / only),
+        &against,
+        format!("{:.2}x the time", only / plain),
+    );
+    clip
+}
+
+struct Keep(Track);
+
+impl FollowSink for Keep {
+    fn sample(&mut self, frame: Frame, sample: Sample) -> Continue {
+        self.0.set(frame, Some(sample));
+        Continue::Yes
+    }
+}
+
+fn pin(frame: u32, at: Point, side: u32, search: u32) -> Pin {
+    Pin {
+        id: Uuid::from_u128(1),
+        frame: Frame(frame),
+        at,
+        pattern: [side; 2],
+        search: [search; 2],
+        motion: Motion::Position,
+        channel: Channel::Luma,
+        stop_below: 0.5,
+    }
+}
+
+/// Frames of 1920x1080 that are followed.
+const FOLLOWED: u32 = 250;
+
+fn following(clip: &Clip, film: &Path) {
+    let mut planes = StoredPlanes::new(clip.folder.planes(), clip.info.size, WhenMissing::fail());
+    // The clock on the wall of the station, enlarged by a half.
+    let pin = pin(0, Point::new(1500.0, 368.0), 31, 64);
+    let mut keep = Keep(Track::new());
+    let last = Frame(FOLLOWED - 1);
+    let work = || follow(&mut planes, &pin, &Start::at_pin(&pin), Direction::Forward, last, &mut keep).unwrap();
+    let (time, end) = seconds(work);
+    assert_eq!(keep.0.len() as u32, FOLLOWED - 1, "{end:?}");
+    let plain = ffmpeg("", film, &["-frames:v", &FOLLOWED.to_string(), "-f", "null", "-"]);
+    let what = format!("1 pin over {FOLLOWED} prepared frames of 1920x1080, planes read from disk");
+    row(
+        &what,
+        format!("{:.0} us/frame", time * 1e6 / f64::from(FOLLOWED)),
+        "ffmpeg decoding them to nothing",
+        format!("{:.2}x the time", time / plain),
+    );
+}
+
+/// The core alone: planes in memory, one thread.
+fn one_pin(clip: &Clip, demo: &Path) {
+    let truth: Truth =
+        serde_json::from_str(&std::fs::read_to_string(demo.join("Platform.truth.json")).unwrap()).unwrap();
+    let place = truth.point("sleeve").unwrap().place[40];
+    let mut planes = StoredPlanes::new(clip.folder.planes(), clip.info.size, WhenMissing::fail());
+    let size = clip.info.size;
+    let whole = PixelRect { left: 0, top: 0, right: size.width as i32, bottom: size.height as i32 };
+    let stack: Vec<Plane> = (40..90).map(|n| planes.window(Frame(n), whole).unwrap().plane).collect();
+    let mut stack = PlaneStack::new(stack).unwrap();
+    for (side, search) in [(21, 24), (31, 24), (31, 64), (51, 64)] {
+        let pin = pin(0, Point::new(place[0], place[1]), side, search);
+        let mut best = f64::INFINITY;
+        for _ in 0..5 {
+            let mut keep = Keep(Track::new());
+            let work =
+                || follow(&mut stack, &pin, &Start::at_pin(&pin), Direction::Forward, Frame(49), &mut keep).unwrap();
+            let (time, _) = seconds(work);
+            assert_eq!(keep.0.len(), 49);
+            best = best.min(time / 49.0);
+        }
+        let what = format!("one pin, pattern {side}x{side}, search {search} px, one thread");
+        row(
+            &what,
+            format!("{:.0} us/frame", best * 1e6),
+            "aim for 31x31, 64 px: 250 us",
+            format!("{:.2}", best * 1e6 / 250.0),
+        );
+    }
+}
+
+fn exporting(clip: &Clip) {
+    let out = clip.folder.path().join("out.mp4");
+    let film = clip.folder.original();
+    let place = |n: u32| (Frame(n), Sample::guide(Point::new(300.0 + 2.0 * f64::from(n), 360.0)));
+    let attachment = Attachment { id: Uuid::from_u128(2), kind: AttachmentKind::Label(Label::named("Guard Pell")) };
+    let subject = Subject {
+        id: Uuid::from_u128(3),
+        name: "Guard".into(),
+        letter: 'A',
+        colour: 0,
+        pins: vec![pin(0, Point::new(300.0, 360.0), 31, 24)],
+        attachments: vec![attachment],
+    };
+    let shot = Shot {
+        subjects: vec![subject],
+        tracks: [(Uuid::from_u128(1), (0..clip.table.len()).map(place).collect())].into(),
+    };
+    let range = FrameRange { first: Frame(0), last: Frame(clip.table.len() - 1) };
+    let frames = f64::from(clip.table.len());
+    for (container, settings) in [
+        (Container::Mp4, "-c:v libx264 -preset fast -crf 17 -c:a copy"),
+        (Container::Webm, "-c:v libvpx-vp9 -b:v 0 -crf 24 -deadline good -cpu-used 4 -row-mt 1 -c:a libopus"),
+    ] {
+        let plain_out = out.with_extension(format!("plain.{}", container.extension()));
+        let settings: Vec<&str> = settings.split(' ').chain([plain_out.to_str().unwrap()]).collect();
+        let plain = ffmpeg("", &film, &settings);
+        let job = EncodeJob { clip: &film, info: &clip.info, table: &clip.table, range, container, out: &out };
+        let (time, written) =
+            seconds(|| export_film(&Tools::default(), &job, &shot, &Cancel::default(), &mut |_| {}).unwrap());
+        assert_eq!(written, clip.table.len());
+        let against = format!("ffmpeg alone, same settings, {:.1} frames/s", frames / plain);
+        row(
+            &format!("export 1280x720 {container:?} with a label"),
+            format!("{:.1} frames/s", frames / time),
+            &against,
+            format!("{:.2}x the speed", plain / time),
+        );
+    }
+}
+
+/// What else planes could be: for docs/decisions.md.
+fn planes(clip: &Clip) {
+    let size = clip.info.size;
+    let whole = PixelRect { left: 0, top: 0, right: size.width as i32, bottom: size.height as i32 };
+    let near = PixelRect { left: 900, top: 400, right: 1060, bottom: 560 };
+    let mut stored = StoredPlanes::new(clip.folder.planes(), size, WhenMissing::fail());
+    let raw: Vec<Plane> = (0..20).map(|n| stored.window(Frame(n * 10), whole).unwrap().plane).collect();
+    let count = raw.len() as f64;
+    let bytes = size.area() as f64 * count;
+    let report = |what: &str, packed: f64, pack: f64, read: f64| {
+        let figure = format!("{:.2}x smaller, {:.1} ms to write", bytes / packed, pack * 1e3 / count);
+        row(what, figure, "a neighbourhood of 160x160 read back", format!("{:.2} ms", read * 1e3 / count));
+    };
+    let (pack, lz4) = seconds(|| raw.iter().map(|p| lz4_flex::block::compress(p.data())).collect::<Vec<_>>());
+    let (read, ()) = seconds(|| lz4.iter().for_each(|b| drop(lz4_flex::block::decompress(b, size.area()).unwrap())));
+    report("planes: lz4, whole", lz4.iter().map(Vec::len).sum::<usize>() as f64, pack, read);
+    let (pack, zstd) = seconds(|| raw.iter().map(|p| zstd::bulk::compress(p.data(), 1).unwrap()).collect::<Vec<_>>());
+    let (read, ()) = seconds(|| zstd.iter().for_each(|b| drop(zstd::bulk::decompress(b, size.area()).unwrap())));
+    report("planes: zstd level 1, whole", zstd.iter().map(Vec::len).sum::<usize>() as f64, pack, read);
+    let folder = clip.folder.path().join("again");
+    let again = jampin_media::PlaneFolder::new(folder);
+    again.create().unwrap();
+    let (pack, ()) = seconds(|| raw.iter().enumerate().for_each(|(n, p)| again.write(Frame(n as u32), p).unwrap()));
+    let mut reader = StoredPlanes::new(again, size, WhenMissing::fail());
+    let (read, ()) = seconds(|| (0..20).for_each(|n| drop(reader.window(Frame(n), near).unwrap())));
+    report(
+        "planes: lz4 in tiles of 256x64 (ours)",
+        clip.folder.plane_bytes() as f64 / f64::from(clip.table.len()) * count,
+        pack,
+        read,
+    );
+    let intra = clip.folder.path().join("intra.mkv");
+    let all_intra = ffmpeg(
+        "",
+        &clip.folder.original(),
+        &["-frames:v", "100", "-vf", "extractplanes=y", "-c:v", "ffv1", "-g", "1", intra.to_str().unwrap()],
+    );
+    let length = intra.metadata().unwrap().len() as f64;
+    let seek = (0..5)
+        .map(|n| ffmpeg(&format!("-ss {}", f64::from(n) * 0.7), &intra, &["-frames:v", "1", "-f", "null", "-"]))
+        .sum::<f64>()
+        / 5.0;
+    let figure = format!("{:.2}x smaller, {:.1} ms to write", size.area() as f64 * 100.0 / length, all_intra * 10.0);
+    row(
+        "planes: all-intra FFV1 file",
+        figure,
+        "one frame read back, with starting ffmpeg",
+        format!("{:.0} ms", seek * 1e3),
+    );
+    let tools = Tools::default();
+    let far =
+        |n: u32| jampin_media::picture(&tools, &clip.folder.original(), &clip.info, &clip.table, Frame(n)).unwrap();
+    let (time, _) = seconds(|| far(249));
+    row(
+        "planes: none, decode again",
+        "nothing kept".into(),
+        "the frame before a keyframe read back",
+        format!("{:.0} ms", time * 1e3),
+    );
+}
