@@ -25,8 +25,9 @@ const PROJECT: &str = "Harrowmoss open day";
 /// Longest that the demo's own jobs may take.
 const PATIENCE: Duration = Duration::from_secs(180);
 
-/// What is followed in the shot that is worked on: name, named point of the truth, frame.
-const WORKED_ON: [(&str, &str, u32); 2] = [("Railcar 27", "emblem", 60), ("Home signal", "signal", 60)];
+/// What is followed in the shot that is worked on: name, named point of the truth, frames on which it is set by hand (the
+/// second one is behind the mast).
+const WORKED_ON: [(&str, &str, &[u32]); 2] = [("Railcar 27", "emblem", &[60, 136]), ("Home signal", "signal", &[60])];
 
 pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
     let films = films(&args.out)?;
@@ -105,9 +106,11 @@ async fn bring_in(store: &Store, library: &Library, project: Uuid, film: &Path) 
 }
 
 async fn work_on(store: &Store, project: Uuid, shot: Uuid, truth: &Truth) -> anyhow::Result<()> {
-    for (index, (name, point, frame)) in WORKED_ON.into_iter().enumerate() {
-        let place = truth.point(point).context("the demo's points are in its truth")?.place[frame as usize];
-        let (frame, at) = (Frame(frame), Point::new(place[0], place[1]));
+    for (index, (name, point, by_hand)) in WORKED_ON.into_iter().enumerate() {
+        let places = &truth.point(point).context("the demo's points are in its truth")?.place;
+        let place = |frame: u32| Point::new(places[frame as usize][0], places[frame as usize][1]);
+        let guides = by_hand.iter().map(|frame| (Frame(*frame), Some(Sample::guide(place(*frame)))));
+        let (frame, at) = (Frame(by_hand[0]), place(by_hand[0]));
         let pin = Pin {
             id: Uuid::new_v4(),
             frame,
@@ -126,7 +129,7 @@ async fn work_on(store: &Store, project: Uuid, shot: Uuid, truth: &Truth) -> any
         let edit = Edit::All {
             edits: vec![
                 Edit::AddSubject { index, subject },
-                Edit::SetSamples { pin: pin.id, samples: vec![(frame, Some(Sample::guide(at)))] },
+                Edit::SetSamples { pin: pin.id, samples: guides.collect() },
             ],
         };
         let directions = vec![Direction::Forward, Direction::Backward];

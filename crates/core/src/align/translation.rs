@@ -258,9 +258,9 @@ fn add_lanes(
         for i in 0..LANES {
             weighted[i] = weight[i] * columns[p][i];
         }
-        for q in p..5 {
+        for column in &columns[p..] {
             for i in 0..LANES {
-                sums[slot][i] += weighted[i] * columns[q][i];
+                sums[slot][i] += weighted[i] * column[i];
             }
             slot += 1;
         }
