@@ -25,6 +25,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/keys.js",
     "js/overlay.js",
     "js/player.js",
+    "js/pointer.js",
     "js/project.js",
     "js/projects.js",
     "js/timeline.js",

@@ -1,4 +1,4 @@
-//! The pages in a real browser: the whole task by mouse and by keyboard, two windows, accessibility, and whether the page
+//! The pages in a real browser: the whole task by mouse and by keyboard, corrections, two windows, accessibility, and whether the page
 //! and the exported film show the same.
 
 mod harness;
@@ -318,6 +318,62 @@ fn a_label_is_dragged_and_keeps_its_offset() {
         };
         let subject = |frame: usize| server.get(&path).json()["tracks"][0]["x"][frame].as_f64().unwrap();
         assert!((corner(60) - corner(10) - (subject(60) - subject(10))).abs() < 1e-3, "it goes with its subject");
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
+fn a_sample_is_dragged_into_place_and_followed_on_from() {
+    with_browser(|server, browser| async move {
+        let shot = open_bench(&server, &browser).await;
+        let (_, truth) = film();
+        browser.eval(&format!("jampin.bench.goTo({PICKED})")).await;
+        browser.until(&format!("jampin.player.shown === {PICKED}")).await;
+        browser.click(on_page(&browser, place(&truth, "sleeve", PICKED)).await).await;
+        followed(&server, &shot);
+        browser.eval("jampin.bench.goTo(50)").await;
+        browser
+            .until("jampin.player.shown === 50 && jampin.bench.here && !jampin.bench.job && !jampin.bench.saving")
+            .await;
+        let at = browser.eval("[jampin.bench.sample.x, jampin.bench.sample.y]").await;
+        let at = (at[0].as_f64().unwrap(), at[1].as_f64().unwrap());
+        let from = on_page(&browser, at).await;
+        browser.drag(from, (from.0 + 4.0, from.1 + 3.0)).await;
+        let path = format!("/api/shots/{shot}");
+        let state = server.wait(&path, |state| state["tracks"][0]["state"][50] == "guide");
+        let moved = (state["tracks"][0]["x"][50].as_f64().unwrap(), state["tracks"][0]["y"][50].as_f64().unwrap());
+        assert!((moved.0 - at.0).hypot(moved.1 - at.1) > 5.0, "{at:?} {moved:?}");
+        browser.press("Follow on from here").await;
+        let state = server.wait(&path, |state| {
+            let jobs = state["jobs"].as_array().unwrap();
+            jobs.len() == 2 && jobs.iter().all(|job| !job["ended_at"].is_null())
+        });
+        let track = &state["tracks"][0];
+        let index = |frame: u32| {
+            let frames = track["frame"].as_array().unwrap();
+            frames
+                .iter()
+                .position(|other| other == frame)
+                .unwrap_or_else(|| panic!("no sample on {frame}: {}", state["jobs"]))
+        };
+        assert_eq!((&track["state"][index(50)], &track["state"][index(60)]), (&json!("guide"), &json!("found")));
+        let off = |frame: u32| {
+            let (x, y) = place(&truth, "sleeve", frame);
+            (track["x"][index(frame)].as_f64().unwrap() - x, track["y"][index(frame)].as_f64().unwrap() - y)
+        };
+        let drift = (off(70).0 - off(50).0).hypot(off(70).1 - off(50).1);
+        assert!(drift < 0.6, "what was corrected stays corrected: off by {drift}");
+
+        // The pattern's corner, dragged outwards, makes it larger.
+        browser.until("!jampin.bench.saving && !jampin.bench.job").await;
+        let side = browser.eval("jampin.bench.pin.pattern[0]").await.as_f64().unwrap();
+        let sample = browser.eval("[jampin.bench.sample.x, jampin.bench.sample.y]").await;
+        let middle = on_page(&browser, (sample[0].as_f64().unwrap(), sample[1].as_f64().unwrap())).await;
+        let scale = browser.eval("jampin.player.view.scale").await.as_f64().unwrap();
+        let reach = (side / 2.0 * scale).max(20.0);
+        let at = |away: f64| (middle.0 + away, middle.1 + away);
+        browser.drag(at(reach), at(reach + 16.0)).await;
+        server.wait(&path, |state| state["subjects"][0]["pins"][0]["pattern"][0].as_f64().unwrap() > side + 10.0);
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }

@@ -4,6 +4,7 @@ import { call, listen, throttled } from "./api.js";
 import { KEYS, press } from "./keys.js";
 import { Overlay } from "./overlay.js";
 import { Player } from "./player.js";
+import { Pointer } from "./pointer.js";
 import { Timeline } from "./timeline.js";
 import { Track } from "./track.js";
 
@@ -51,6 +52,7 @@ Alpine.data("bench", () => {
     patches: { picked: "", now: "", difference: "" },
     keys: KEYS,
     dragPlace: null,
+    dragPin: null,
 
     async init() {
       const { shot, project } = this.$el.dataset;
@@ -70,7 +72,7 @@ Alpine.data("bench", () => {
       window.jampin = { player: parts.player, overlay: parts.overlay, bench: this };
       if (!(await this.refresh())) return;
       parts.player.go(this.first);
-      this.bindPointer();
+      new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
       new ResizeObserver(() => this.resized()).observe(this.$refs.picture);
       new ResizeObserver(() => this.drawTimeline()).observe(this.$refs.ruler);
       listen(`shot=${shot}&project=${project}`, (event) => this.told(event), (open) => this.connected(open));
@@ -630,149 +632,6 @@ Alpine.data("bench", () => {
       } catch (error) {
         this.say(error.message, true);
       }
-    },
-
-    // --- the pointer on the picture -------------------------------------------------------------------------------
-
-    bindPointer() {
-      const stage = this.$refs.picture;
-      const at = (event) => {
-        const box = stage.getBoundingClientRect();
-        return { x: event.clientX - box.left, y: event.clientY - box.top };
-      };
-      stage.addEventListener("wheel", (event) => {
-        event.preventDefault();
-        const { x, y } = at(event);
-        parts.player.zoom(Math.exp(-event.deltaY * 0.002), x, y);
-      }, { passive: false });
-      stage.addEventListener("pointerdown", (event) => {
-        if (event.target.closest(".notice") || event.button > 1) return;
-        parts.drag = this.startDrag(event, at(event));
-        stage.setPointerCapture(event.pointerId);
-      });
-      stage.addEventListener("pointermove", (event) => {
-        const place = at(event);
-        if (parts.drag) parts.drag.move(place, event);
-        this.hint(place, event);
-      });
-      const end = (event) => {
-        const drag = parts.drag;
-        parts.drag = null;
-        drag?.end(at(event), event.type === "pointercancel");
-      };
-      stage.addEventListener("pointerup", end);
-      stage.addEventListener("pointercancel", end);
-      stage.addEventListener("pointerleave", () => (this.$refs.hint.hidden = true));
-    },
-
-    // What a click does is written beside the pointer.
-    hint({ x, y }, event) {
-      const hint = this.$refs.hint;
-      const grab = event.target.dataset?.grab;
-      const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", label: "Drag: move the label" };
-      const text = parts.drag ? "" : (texts[grab] ?? (this.placing || !this.subject ? "Click: follow this" : ""));
-      hint.hidden = !text || this.playing || Boolean(event.target.closest(".notice"));
-      hint.textContent = text;
-      const left = Math.min(x + 16, this.$refs.picture.clientWidth - hint.offsetWidth - 4);
-      hint.style.transform = `translate(${left}px, ${Math.max(0, y - 30)}px)`;
-    },
-
-    startDrag(event, from) {
-      const grab = event.button === 0 ? event.target.dataset?.grab : null;
-      if (grab === "point") return this.dragPoint(from);
-      if (grab === "pattern" || grab === "search") return this.dragSize(grab);
-      if (grab === "label") return this.dragLabel(from, event.target.dataset);
-      return this.dragGround(from, event);
-    },
-
-    dragPoint(from) {
-      const start = { x: this.sample.x, y: this.sample.y };
-      let last = from;
-      const place = { ...start };
-      return {
-        move: (to, event) => {
-          const scale = (event.shiftKey ? 0.1 : 1) / parts.player.view.scale;
-          place.x += (to.x - last.x) * scale;
-          place.y += (to.y - last.y) * scale;
-          last = to;
-          this.dragPlace = { ...place };
-          this.repaint();
-        },
-        end: async (_, cancelled) => {
-          const moved = Math.hypot(place.x - start.x, place.y - start.y) > 0.01;
-          if (moved && !cancelled) {
-            await this.setGuide(place.x, place.y);
-            this.say(`Set by hand on frame ${this.frame}.`, false, "Follow on from here", () => this.follow("both"));
-          }
-          this.dragPlace = null;
-          this.repaint();
-        },
-      };
-    },
-
-    dragSize(kind) {
-      const pin = JSON.parse(JSON.stringify(Alpine.raw(this.pin)));
-      const centre = this.sample;
-      return {
-        move: (to) => {
-          const place = parts.player.toPicture(to.x, to.y);
-          const half = [Math.abs(place.x - centre.x), Math.abs(place.y - centre.y)];
-          if (kind === "pattern") pin.pattern = half.map((h) => Math.min(255, Math.max(7, 2 * Math.round(h - 0.5) + 1)));
-          else pin.search = half.map((h, i) => Math.min(400, Math.max(1, Math.round(h - pin.pattern[i] / 2))));
-          this.dragPin = pin;
-          this.repaint();
-        },
-        end: async (_, cancelled) => {
-          if (this.dragPin && !cancelled) await this.putPinSettings({ pattern: pin.pattern, search: pin.search }, kind === "pattern" ? "Size of the pattern" : "Size of the search area");
-          this.dragPin = null;
-          this.repaint();
-        },
-      };
-    },
-
-    dragLabel(from, { attachment, art }) {
-      const owner = this.subjects.find((one) => one.attachments.some((other) => other.id === attachment));
-      const found = parts.overlay.sceneData.offsets.find((one) => one.attachment === attachment);
-      const shift = { art: Number(art), x: 0, y: 0 };
-      return {
-        move: (to) => {
-          shift.x = (to.x - from.x) / parts.player.view.scale;
-          shift.y = (to.y - from.y) / parts.player.view.scale;
-          parts.overlay.labelShift = shift;
-          this.repaint();
-        },
-        end: async (_, cancelled) => {
-          if (Math.hypot(shift.x, shift.y) < 0.5 || cancelled) {
-            parts.overlay.labelShift = null;
-            this.select(owner.id);
-            return;
-          }
-          this.select(owner.id);
-          const offset = { x: found.offset.x + shift.x, y: found.offset.y + shift.y };
-          await this.putLabel({ placement: { offset } }, "Move the label");
-        },
-      };
-    },
-
-    // On the ground: a click puts a pin where one is wanted, a drag moves the view.
-    dragGround(from, event) {
-      let last = from;
-      let moved = event.button === 1;
-      return {
-        move: (to) => {
-          if (!moved && Math.hypot(to.x - from.x, to.y - from.y) < 4) return;
-          moved = true;
-          this.panning = true;
-          parts.player.pan(to.x - last.x, to.y - last.y);
-          last = to;
-        },
-        end: (to, cancelled) => {
-          this.panning = false;
-          if (moved || cancelled || !(this.placing || !this.subject)) return;
-          const place = parts.player.toPicture(to.x, to.y);
-          this.putPin(place.x, place.y);
-        },
-      };
     },
   };
 });

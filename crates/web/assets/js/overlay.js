@@ -3,6 +3,7 @@
 const NS = "http://www.w3.org/2000/svg";
 const GRIP = 8;
 const REACH = 24; // Sides of what can be grabbed, in CSS pixels.
+const NEAREST = 20; // Least distance of a corner's grip from the point, across and down.
 
 const make = (name, attributes = {}, parent = null) => {
   const element = document.createElementNS(NS, name);
@@ -128,11 +129,11 @@ export class Overlay {
     make("rect", { class: "dark", "stroke-width": 3, ...attributes }, this.marks);
     make("rect", { class: `light ${kind}`, "stroke-width": 1.2, ...attributes }, this.marks);
     for (const [sx, sy] of [[-1, -1], [1, -1], [-1, 1], [1, 1]]) {
-      const x = at.x + sx * halfWidth;
-      const y = at.y + sy * halfHeight;
+      // Never so near to the point that one cannot be told from the other.
+      const x = at.x + sx * Math.max(halfWidth, NEAREST);
+      const y = at.y + sy * Math.max(halfHeight, NEAREST);
       make("rect", { class: "grip", x: x - GRIP / 2, y: y - GRIP / 2, width: GRIP, height: GRIP }, this.marks);
-      // Grabbed from the outside, so that small patterns leave their middle free.
-      make("rect", { class: "size-grab", x: x - REACH / 2 + sx * 6, y: y - REACH / 2 + sy * 6, width: REACH, height: REACH, "data-grab": kind }, this.marks);
+      make("rect", { class: "size-grab", x: x - REACH / 2 + sx * 4, y: y - REACH / 2 + sy * 4, width: REACH, height: REACH, "data-grab": kind }, this.marks);
     }
   }
 

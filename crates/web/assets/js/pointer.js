@@ -1,0 +1,152 @@
+// The pointer on the picture: what a click does, and everything that can be dragged. While something is dragged it is shown
+// where the pointer takes it; on letting go it is one edit, and the server's answer replaces it.
+
+const copy = (value) => JSON.parse(JSON.stringify(value));
+
+export class Pointer {
+  constructor(bench, { player, overlay }, stage, note) {
+    Object.assign(this, { bench, player, overlay, stage, note, drag: null });
+    this.bind();
+  }
+
+  bind() {
+    const stage = this.stage;
+    const at = (event) => {
+      const box = stage.getBoundingClientRect();
+      return { x: event.clientX - box.left, y: event.clientY - box.top };
+    };
+    stage.addEventListener("wheel", (event) => {
+      event.preventDefault();
+      const { x, y } = at(event);
+      this.player.zoom(Math.exp(-event.deltaY * 0.002), x, y);
+    }, { passive: false });
+    stage.addEventListener("pointerdown", (event) => {
+      if (event.target.closest(".notice") || event.button > 1) return;
+      this.drag = this.startDrag(event, at(event));
+      stage.setPointerCapture(event.pointerId);
+    });
+    stage.addEventListener("pointermove", (event) => {
+      const place = at(event);
+      if (this.drag) this.drag.move(place, event);
+      this.hint(place, event);
+    });
+    const end = (event) => {
+      const drag = this.drag;
+      this.drag = null;
+      drag?.end(at(event), event.type === "pointercancel");
+    };
+    stage.addEventListener("pointerup", end);
+    stage.addEventListener("pointercancel", end);
+    stage.addEventListener("pointerleave", () => (this.note.hidden = true));
+  }
+
+  // What a click does is written beside the pointer.
+  hint({ x, y }, event) {
+    const note = this.note;
+    const grab = event.target.dataset?.grab;
+    const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", label: "Drag: move the label" };
+    const text = this.drag ? "" : (texts[grab] ?? (this.bench.placing || !this.bench.subject ? "Click: follow this" : ""));
+    note.hidden = !text || this.bench.playing || Boolean(event.target.closest(".notice"));
+    note.textContent = text;
+    const left = Math.min(x + 16, this.stage.clientWidth - note.offsetWidth - 4);
+    note.style.transform = `translate(${left}px, ${Math.max(0, y - 30)}px)`;
+  }
+
+  startDrag(event, from) {
+    const grab = event.button === 0 ? event.target.dataset?.grab : null;
+    if (grab === "point") return this.dragPoint(from);
+    if (grab === "pattern" || grab === "search") return this.dragSize(grab);
+    if (grab === "label") return this.dragLabel(from, event.target.dataset);
+    return this.dragGround(from, event);
+  }
+
+  dragPoint(from) {
+    const start = { x: this.bench.sample.x, y: this.bench.sample.y };
+    let last = from;
+    const place = { ...start };
+    return {
+      move: (to, event) => {
+        const scale = (event.shiftKey ? 0.1 : 1) / this.player.view.scale;
+        place.x += (to.x - last.x) * scale;
+        place.y += (to.y - last.y) * scale;
+        last = to;
+        this.bench.dragPlace = { ...place };
+        this.bench.repaint();
+      },
+      end: async (_, cancelled) => {
+        const moved = Math.hypot(place.x - start.x, place.y - start.y) > 0.01;
+        if (moved && !cancelled) {
+          await this.bench.setGuide(place.x, place.y);
+          this.bench.say(`Set by hand on frame ${this.bench.frame}.`, false, "Follow on from here", () => this.bench.follow("both"));
+        }
+        this.bench.dragPlace = null;
+        this.bench.repaint();
+      },
+    };
+  }
+
+  dragSize(kind) {
+    const pin = copy(this.bench.pin);
+    const centre = this.bench.sample;
+    return {
+      move: (to) => {
+        const place = this.player.toPicture(to.x, to.y);
+        const half = [Math.abs(place.x - centre.x), Math.abs(place.y - centre.y)];
+        if (kind === "pattern") pin.pattern = half.map((h) => Math.min(255, Math.max(7, 2 * Math.round(h - 0.5) + 1)));
+        else pin.search = half.map((h, i) => Math.min(400, Math.max(1, Math.round(h - pin.pattern[i] / 2))));
+        this.bench.dragPin = pin;
+        this.bench.repaint();
+      },
+      end: async (_, cancelled) => {
+        if (this.bench.dragPin && !cancelled) await this.bench.putPinSettings({ pattern: pin.pattern, search: pin.search }, kind === "pattern" ? "Size of the pattern" : "Size of the search area");
+        this.bench.dragPin = null;
+        this.bench.repaint();
+      },
+    };
+  }
+
+  dragLabel(from, { attachment, art }) {
+    const owner = this.bench.subjects.find((one) => one.attachments.some((other) => other.id === attachment));
+    const found = this.overlay.sceneData.offsets.find((one) => one.attachment === attachment);
+    const shift = { art: Number(art), x: 0, y: 0 };
+    return {
+      move: (to) => {
+        shift.x = (to.x - from.x) / this.player.view.scale;
+        shift.y = (to.y - from.y) / this.player.view.scale;
+        this.overlay.labelShift = shift;
+        this.bench.repaint();
+      },
+      end: async (_, cancelled) => {
+        if (Math.hypot(shift.x, shift.y) < 0.5 || cancelled) {
+          this.overlay.labelShift = null;
+          this.bench.select(owner.id);
+          return;
+        }
+        this.bench.select(owner.id);
+        const offset = { x: found.offset.x + shift.x, y: found.offset.y + shift.y };
+        await this.bench.putLabel({ placement: { offset } }, "Move the label");
+      },
+    };
+  }
+
+  // On the ground: a click puts a pin where one is wanted, a drag moves the view.
+  dragGround(from, event) {
+    let last = from;
+    let moved = event.button === 1;
+    return {
+      move: (to) => {
+        if (!moved && Math.hypot(to.x - from.x, to.y - from.y) < 4) return;
+        moved = true;
+        this.bench.panning = true;
+        this.player.pan(to.x - last.x, to.y - last.y);
+        last = to;
+      },
+      end: (to, cancelled) => {
+        this.bench.panning = false;
+        if (moved || cancelled || !(this.bench.placing || !this.bench.subject)) return;
+        const place = this.player.toPicture(to.x, to.y);
+        this.bench.putPin(place.x, place.y);
+      },
+    };
+  }
+}
