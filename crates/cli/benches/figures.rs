@@ -256,9 +256,6 @@ fn planes(clip: &Clip) {
     let (pack, lz4) = seconds(|| raw.iter().map(|p| lz4_flex::block::compress(p.data())).collect::<Vec<_>>());
     let (read, ()) = seconds(|| lz4.iter().for_each(|b| drop(lz4_flex::block::decompress(b, size.area()).unwrap())));
     report("planes: lz4, whole", lz4.iter().map(Vec::len).sum::<usize>() as f64, pack, read);
-    let (pack, zstd) = seconds(|| raw.iter().map(|p| zstd::bulk::compress(p.data(), 1).unwrap()).collect::<Vec<_>>());
-    let (read, ()) = seconds(|| zstd.iter().for_each(|b| drop(zstd::bulk::decompress(b, size.area()).unwrap())));
-    report("planes: zstd level 1, whole", zstd.iter().map(Vec::len).sum::<usize>() as f64, pack, read);
     let folder = clip.folder.path().join("again");
     let again = jampin_media::PlaneFolder::new(folder);
     again.create().unwrap();
