@@ -87,7 +87,7 @@ mod tests {
     #[test]
     fn the_planes_used_longest_ago_go_first() {
         let dir = tempfile::tempdir().unwrap();
-        let library = Library::new(dir.path().to_owned(), Tools::default(), 30_000);
+        let library = Library::new(dir.path().to_owned(), Tools::default(), 40_000);
         let plane = Plane::from_fn(Size::new(128, 128), |col, row| (col * 97 + row * 61 + col * row * 7) as u8);
         let clips: Vec<Uuid> = (1..=3).map(Uuid::from_u128).collect();
         for id in &clips {
