@@ -37,6 +37,9 @@ fn main() {
     let clip = preparing("1920x1080", &large, &scratch.path().join("large"));
     let small = preparing("1280x720", &film, &scratch.path().join("small"));
     following(&clip, &large);
+    if std::env::args().any(|word| word == "media") {
+        return planes(&clip);
+    }
     one_pin(&small, &demo);
     exporting(&small);
     planes(&clip);
