@@ -7,9 +7,9 @@ use std::time::Instant;
 
 use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
 use jampin_core::geometry::{PixelRect, Point};
-use jampin_core::image::{FrameSource, Plane, PlaneStack};
+use jampin_core::image::{Component, FrameSource, Plane, PlaneStack};
 use jampin_core::scene::Label;
-use jampin_core::shot::{Attachment, AttachmentKind, Channel, Motion, Pin, Sample, Shot, Subject, Track};
+use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Shot, Subject, Track};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::Truth;
 use jampin_jobs::export_film;
@@ -138,16 +138,7 @@ impl FollowSink for Keep {
 }
 
 fn pin(frame: u32, at: Point, side: u32, search: u32) -> Pin {
-    Pin {
-        id: Uuid::from_u128(1),
-        frame: Frame(frame),
-        at,
-        pattern: [side; 2],
-        search: [search; 2],
-        motion: Motion::Position,
-        channel: Channel::Luma,
-        stop_below: 0.5,
-    }
+    Pin::new(Uuid::from_u128(1), Frame(frame), at, [side; 2], [search; 2])
 }
 
 /// Frames of 1920x1080 that are followed.
@@ -180,7 +171,7 @@ fn one_pin(clip: &Clip, demo: &Path) {
     let mut planes = StoredPlanes::new(clip.folder.planes(), clip.info.size, WhenMissing::fail());
     let size = clip.info.size;
     let whole = PixelRect { left: 0, top: 0, right: size.width as i32, bottom: size.height as i32 };
-    let stack: Vec<Plane> = (40..90).map(|n| planes.window(Frame(n), whole).unwrap().plane).collect();
+    let stack: Vec<Plane> = (40..90).map(|n| planes.window(Frame(n), whole, Component::Luma).unwrap().plane).collect();
     let mut stack = PlaneStack::new(stack).unwrap();
     for (side, search) in [(21, 24), (31, 24), (31, 64), (51, 64)] {
         let pin = pin(0, Point::new(place[0], place[1]), side, search);
@@ -249,7 +240,7 @@ fn planes(clip: &Clip) {
     let whole = PixelRect { left: 0, top: 0, right: size.width as i32, bottom: size.height as i32 };
     let near = PixelRect { left: 900, top: 400, right: 1060, bottom: 560 };
     let mut stored = StoredPlanes::new(clip.folder.planes(), size, WhenMissing::fail());
-    let raw: Vec<Plane> = (0..20).map(|n| stored.window(Frame(n * 10), whole).unwrap().plane).collect();
+    let raw: Vec<Plane> = (0..20).map(|n| stored.window(Frame(n * 10), whole, Component::Luma).unwrap().plane).collect();
     let count = raw.len() as f64;
     let bytes = size.area() as f64 * count;
     let report = |what: &str, packed: f64, pack: f64, read: f64| {
@@ -264,7 +255,7 @@ fn planes(clip: &Clip) {
     again.create().unwrap();
     let (pack, ()) = seconds(|| raw.iter().enumerate().for_each(|(n, p)| again.write(Frame(n as u32), p).unwrap()));
     let mut reader = StoredPlanes::new(again, size, WhenMissing::fail());
-    let (read, ()) = seconds(|| (0..20).for_each(|n| drop(reader.window(Frame(n), near).unwrap())));
+    let (read, ()) = seconds(|| (0..20).for_each(|n| drop(reader.window(Frame(n), near, Component::Luma).unwrap())));
     report(
         "planes: lz4 in tiles of 256x64 (ours)",
         clip.folder.plane_bytes() as f64 / f64::from(clip.table.len()) * count,

@@ -9,7 +9,7 @@ use jampin_core::edit::Edit;
 use jampin_core::follow::Direction;
 use jampin_core::geometry::Point;
 use jampin_core::scene::Label;
-use jampin_core::shot::{Attachment, AttachmentKind, Channel, Motion, Pin, Sample, Subject};
+use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Subject};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::{DemoFilm, Truth, shots, write_film};
 use jampin_jobs::{EventHub, FollowTask, Library, PrepareTask, Task, Worker, spawn_worker};
@@ -111,16 +111,7 @@ async fn work_on(store: &Store, project: Uuid, shot: Uuid, truth: &Truth) -> any
         let place = |frame: u32| Point::new(places[frame as usize][0], places[frame as usize][1]);
         let guides = by_hand.iter().map(|frame| (Frame(*frame), Some(Sample::guide(place(*frame)))));
         let (frame, at) = (Frame(by_hand[0]), place(by_hand[0]));
-        let pin = Pin {
-            id: Uuid::new_v4(),
-            frame,
-            at,
-            pattern: [41, 41],
-            search: [40, 24],
-            motion: Motion::Position,
-            channel: Channel::Luma,
-            stop_below: Pin::STOP_BELOW,
-        };
+        let pin = Pin::new(Uuid::new_v4(), frame, at, [41, 41], [40, 24]);
         let label = Attachment { id: Uuid::new_v4(), kind: AttachmentKind::Label(Label::new()) };
         let letter = char::from(b'A' + index as u8);
         let pins = vec![pin.clone()];

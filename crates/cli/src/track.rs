@@ -4,12 +4,13 @@ use std::path::Path;
 
 use anyhow::Context;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use jampin_core::follow::{Continue, Direction, FollowEnd, FollowSink, Start, follow, segment_end, shot_part};
+use jampin_core::follow::shot_part;
 use jampin_core::formats::{NamedTrack, PinFile, PinRequest, samples_csv};
 use jampin_core::geometry::{PixelRect, Point};
-use jampin_core::image::FrameSource;
+use jampin_core::image::{Component, FrameSource};
 use jampin_core::matching::{choose_pattern, choose_search};
-use jampin_core::shot::{Pin, Sample, SampleState, Track};
+use jampin_core::shot::{Pin, Sample, Track};
+use jampin_core::solve::{Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{Cancel, ClipFolder, ClipInfo, Leave, MediaError, StoredPlanes, Tools, WhenMissing, prepare, probe};
 use rayon::prelude::*;
@@ -31,7 +32,7 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     file.pins.iter().try_for_each(|pin| check(pin, &film, range))?;
     let threads = rayon::ThreadPoolBuilder::new().num_threads(args.threads.max(1)).build()?;
     let tracks: Result<Vec<Track>, MediaError> =
-        threads.install(|| file.pins.par_iter().map(|pin| film.follow(pin, range)).collect());
+        threads.install(|| file.pins.par_iter().map(|pin| film.solve(pin, range)).collect());
     let tracks = tracks.map_err(media_error)?;
     let named: Vec<NamedTrack<'_>> =
         file.pins.iter().zip(&tracks).map(|(pin, track)| NamedTrack { name: &pin.name, track }).collect();
@@ -67,14 +68,12 @@ fn check(pin: &PinRequest, film: &Film, range: FrameRange) -> anyhow::Result<()>
 
 fn make_pin(request: &PinRequest, pattern: [u32; 2], search: [u32; 2]) -> Pin {
     Pin {
-        id: Uuid::nil(),
-        frame: request.frame,
-        at: request.at(),
-        pattern,
-        search,
         motion: request.motion,
         channel: request.channel,
+        reference: request.reference,
+        filter: request.filter,
         stop_below: request.stop_below,
+        ..Pin::new(Uuid::nil(), request.frame, request.at(), pattern, search)
     }
 }
 
@@ -121,25 +120,21 @@ impl Film {
         StoredPlanes::new(self.folder.planes(), self.info.size, WhenMissing::fail())
     }
 
-    /// Follows one pin both ways over the range, through its guides.
-    fn follow(&self, request: &PinRequest, range: FrameRange) -> Result<Track, MediaError> {
+    /// Solves for one pin over the part of the range that no cut separates from it.
+    fn solve(&self, request: &PinRequest, range: FrameRange) -> Result<Track, MediaError> {
         let mut planes = self.planes();
         let part = shot_part(range, &self.cuts, request.frame);
         let pin = self.settle(request, &mut planes, part)?;
         let guides = request.guides.iter().map(|guide| (guide.frame, Sample::guide(Point::new(guide.x, guide.y))));
-        let picked = (pin.frame, Sample::guide(pin.at));
-        let mut track: Track = guides.chain([picked]).collect();
-        for (direction, last) in [(Direction::Forward, part.last), (Direction::Backward, part.first)] {
-            let mut from = Some(pin.frame);
-            while let Some(frame) = from {
-                let (until, guide) = segment_end(&track, frame, direction, last);
-                let Some(start) = Start::from_track(&pin, &track, frame, direction) else { break };
-                let end = follow(&mut planes, &pin, &start, direction, until, &mut Keep(&mut track))?;
-                fill(&mut track, direction, until, end, frame);
-                from = guide;
-            }
+        let track: Track = guides.collect();
+        match solve(&mut planes, &pin, &track, part, &mut Unwatched)? {
+            Solution::Solved(track) => Ok(track),
+            Solution::Stopped => unreachable!("nobody says stop"),
+            Solution::FlatPattern(frame) => Err(MediaError::BadInput(format!(
+                "pin {:?}: the pattern on frame {frame} is flat; move it to a spot with contrast",
+                request.name
+            ))),
         }
-        Ok(track)
     }
 
     fn settle(&self, request: &PinRequest, planes: &mut StoredPlanes, part: FrameRange) -> Result<Pin, MediaError> {
@@ -147,7 +142,7 @@ impl Film {
         let pattern = match request.pattern.given() {
             Some(given) => given,
             None => {
-                let window = planes.window(request.frame, PixelRect::around(at, NEIGHBOURHOOD, NEIGHBOURHOOD))?;
+                let window = planes.window(request.frame, PixelRect::around(at, NEIGHBOURHOOD, NEIGHBOURHOOD), Component::Luma)?;
                 [choose_pattern(&window, at).side; 2]
             }
         };
@@ -160,34 +155,5 @@ impl Film {
             }
         };
         Ok(make_pin(request, pattern, search))
-    }
-}
-
-/// Frames that following did not reach say so: hidden, or outside when the pin had left the picture, at its last place.
-fn fill(track: &mut Track, direction: Direction, until: Frame, end: FollowEnd, from: Frame) {
-    let (stopped, state) = match end {
-        FollowEnd::LowMatch { frame, .. } => (frame, SampleState::Hidden),
-        FollowEnd::LeftPicture { frame, .. } => (frame, SampleState::Outside),
-        FollowEnd::FlatPattern { .. } => (from, SampleState::Hidden),
-        FollowEnd::EndOfRange | FollowEnd::Stopped => return,
-    };
-    let rest: Vec<Frame> = match direction {
-        Direction::Forward => (stopped.0..=until.0).map(Frame).collect(),
-        Direction::Backward => (until.0..=stopped.0).rev().map(Frame).collect(),
-    };
-    let back = if direction == Direction::Forward { -1 } else { 1 };
-    let last = stopped.step(back).and_then(|frame| track.get(frame));
-    let Some(at) = last.or_else(|| track.get(from)).map(|sample| sample.at) else { return };
-    for frame in rest.into_iter().filter(|frame| *frame != from) {
-        track.set(frame, Some(Sample { at, matched: 0.0, deviation: Point::default(), state }));
-    }
-}
-
-struct Keep<'a>(&'a mut Track);
-
-impl FollowSink for Keep<'_> {
-    fn sample(&mut self, frame: Frame, sample: Sample) -> Continue {
-        self.0.set(frame, Some(sample));
-        Continue::Yes
     }
 }

@@ -13,6 +13,7 @@
 //! - [`matching`]: where a pattern is, to the pixel; which spots are worth following
 //! - [`align`]: where it is below the pixel, and how sure that is
 //! - [`follow`]: the live pass from frame to frame
+//! - [`solve`]: the path over the whole shot, and which frames are doubtful
 //! - [`shot`]: what a person made of a shot: subjects, pins, samples, attachments
 //! - [`edit`]: changes to a shot as values with inverses
 //! - [`scene`]: attachments evaluated to drawables of one frame
@@ -24,7 +25,9 @@ pub mod follow;
 pub mod formats;
 pub mod geometry;
 pub mod image;
+mod look;
 pub mod matching;
 pub mod scene;
 pub mod shot;
+pub mod solve;
 pub mod time;

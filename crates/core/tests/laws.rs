@@ -2,9 +2,9 @@
 
 use jampin_core::align::{Aligner, Pattern};
 use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
-use jampin_core::geometry::{PixelRect, Point, Size};
+use jampin_core::geometry::{Homography, PixelRect, Point, Size};
 use jampin_core::image::{Plane, PlaneStack};
-use jampin_core::shot::{Channel, Motion, Pin, Sample, Track};
+use jampin_core::shot::{Filter, Motion, Pin, Sample, Track};
 use jampin_core::time::Frame;
 use proptest::prelude::*;
 
@@ -31,16 +31,7 @@ fn frame(at: Point, gain: f64, offset: f64) -> Plane {
 fn followed(stack: &mut PlaneStack, from: Point, direction: Direction) -> Track {
     let last = stack.planes().len() as u32 - 1;
     let (first, end) = if direction == Direction::Forward { (0, last) } else { (last, 0) };
-    let pin = Pin {
-        id: Default::default(),
-        frame: Frame(first),
-        at: from,
-        pattern: [31, 31],
-        search: [20, 20],
-        motion: Motion::Position,
-        channel: Channel::Luma,
-        stop_below: 0.8,
-    };
+    let pin = Pin::new(Default::default(), Frame(first), from, [31, 31], [20, 20]);
     let mut keep = Keep(Track::new());
     follow(stack, &pin, &Start::at_pin(&pin), direction, Frame(end), &mut keep).unwrap();
     keep.0.set(Frame(first), Some(Sample::guide(from)));
@@ -85,11 +76,12 @@ proptest! {
         let offset = offset.clamp(10.0 - 20.0 * gain, 245.0 - 216.0 * gain);
         let whole = PixelRect { left: 0, top: 0, right: 200, bottom: 160 };
         let start = Point::new(100.0, 80.0);
-        let pattern = Pattern::pick(&frame(Point::default(), 1.0, 0.0).window(whole), start, 31, 31);
-        let seen = |gain: f64, offset: f64| frame(Point::new(x, y), gain, offset).window(whole);
-        let plain = Aligner::default().align(&pattern, &seen(1.0, 0.0), start, 3.0);
-        let lit = Aligner::default().align(&pattern, &seen(gain, offset), start, 3.0);
-        prop_assert!(plain.centre.distance(lit.centre) < 0.012, "{:?} {:?}", plain, lit);
+        let pattern = Pattern::pick(&[frame(Point::default(), 1.0, 0.0).window(whole)], &Homography::shift(start), 31, 31, Filter::None);
+        let seen = |gain: f64, offset: f64| [frame(Point::new(x, y), gain, offset).window(whole)];
+        let begin = Homography::shift(start);
+        let plain = Aligner::default().align(&pattern, &seen(1.0, 0.0), begin, Motion::Position, 3.0);
+        let lit = Aligner::default().align(&pattern, &seen(gain, offset), begin, Motion::Position, 3.0);
+        prop_assert!(plain.centre().distance(lit.centre()) < 0.012, "{:?} {:?}", plain, lit);
         prop_assert!((lit.gain - gain).abs() < 0.02, "{}", lit.gain);
     }
 }

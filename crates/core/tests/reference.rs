@@ -1,9 +1,10 @@
 //! The core against OpenCV on the same pixels. `reference/make.py` makes the numbers; it names library and version.
 
 use jampin_core::align::{Aligner, Pattern, StopReason};
-use jampin_core::geometry::{PixelRect, Point, Size};
+use jampin_core::geometry::{Homography, PixelRect, Point, Size};
 use jampin_core::image::{Plane, Window};
 use jampin_core::matching::Template;
+use jampin_core::shot::{Filter, Motion};
 use serde_json::Value;
 
 fn reference() -> Value {
@@ -44,22 +45,22 @@ fn alignment_is_as_near_to_the_truth_as_lucas_kanade_or_nearer() {
     let reference = reference();
     let side = reference["side"].as_u64().unwrap() as u32;
     let start = Point::new(47.5, 47.5);
-    let pattern = Pattern::pick(&window(side, bytes(&reference["picture"])), start, 31, 31);
+    let pattern = Pattern::pick(&[window(side, bytes(&reference["picture"]))], &Homography::shift(start), 31, 31, Filter::None);
     let (mut ours, mut theirs) = (0.0, 0.0);
     for shift in reference["shifts"].as_array().unwrap() {
         let pair = |name: &str| Point::new(shift[name][0].as_f64().unwrap(), shift[name][1].as_f64().unwrap());
         let (truth, opencv) = (pair("truth"), pair("opencv"));
         let current = window(side, bytes(&shift["picture"]));
-        let found = Aligner::default().align(&pattern, &current, start, 3.0);
+        let found = Aligner::default().align(&pattern, &[current], Homography::shift(start), Motion::Position, 3.0);
         assert_eq!(found.stop, StopReason::Converged, "{truth:?}");
-        let error = (found.centre - start).distance(truth);
+        let error = (found.centre() - start).distance(truth);
         // Bias below a hundredth without noise; with it, three times the deviation that it claims itself.
-        let most = if shift["noise"] == 0 { 0.01 } else { 3.0 * found.deviation.length() };
-        assert!(error < most, "{truth:?}: off by {error}, claimed {:?}", found.deviation);
+        let most = if shift["noise"] == 0 { 0.01 } else { 3.0 * found.covariance.deviation().length() };
+        assert!(error < most, "{truth:?}: off by {error}, claimed {:?}", found.covariance.deviation());
         assert!(
-            (found.centre - start).distance(opencv) < 0.08,
+            (found.centre() - start).distance(opencv) < 0.08,
             "{truth:?}: OpenCV {opencv:?}, ours {:?}",
-            found.centre
+            found.centre()
         );
         ours += error * error;
         theirs += opencv.distance(truth).powi(2);

@@ -1,6 +1,9 @@
 //! Layers, where they are over time, and the exposure of a frame.
 
-use jampin_core::geometry::{Point, Size};
+use std::ops::Range;
+
+use jampin_core::geometry::{Homography, Point, Size};
+use jampin_core::image::Blur;
 
 use crate::noise::hash;
 use crate::texture::{Texture, to_code};
@@ -17,6 +20,26 @@ pub struct Pose {
     pub at: Point,
     /// Size on the picture over size as painted.
     pub scale: f64,
+    /// Turn about the anchor, in radians, clockwise.
+    pub turn: f64,
+    /// Perspective across and down, per pixel as painted: how fast it gets farther away.
+    pub tilt: Point,
+}
+
+impl Pose {
+    /// Upright and facing the camera.
+    pub fn facing(at: Point, scale: f64) -> Self {
+        Self { at, scale, turn: 0.0, tilt: Point::default() }
+    }
+
+    /// From the layer, counted from its anchor, to the picture.
+    fn map(&self) -> Homography {
+        let (sin, cos) = self.turn.sin_cos();
+        let s = self.scale;
+        let Point { x, y } = self.at;
+        let turned = Homography::new([[s * cos, -s * sin, x], [s * sin, s * cos, y], [0.0, 0.0, 1.0]]);
+        turned.after(&Homography::new([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [self.tilt.x, self.tilt.y, 1.0]]))
+    }
 }
 
 /// A painted surface that moves.
@@ -60,6 +83,12 @@ pub struct Shot {
     pub shutter: f64,
     /// Standard deviation of the grain, in code values.
     pub grain: f32,
+    /// Standard deviation of the blur of the lens, in pixels, by time in frames.
+    pub(crate) defocus: fn(f64) -> f64,
+    /// Light over usual light, by time in frames.
+    pub(crate) light: fn(f64) -> f64,
+    /// Samples across and down in a pixel: more than 1 where a layer is seen smaller than it was painted.
+    pub(crate) samples: usize,
     pub(crate) layers: Vec<Layer>,
     pub(crate) points: Vec<TruePoint>,
 }
@@ -81,8 +110,12 @@ impl Layer {
     }
 
     fn to_picture(&self, time: f64, place: Point) -> Point {
-        let pose = (self.pose)(time);
-        pose.at + (place - self.anchor) * pose.scale
+        (self.pose)(time).map().apply(place - self.anchor)
+    }
+
+    /// From the picture to the layer's texture.
+    fn from_picture(&self, pose: &Pose) -> Homography {
+        Homography::shift(self.anchor).after(&pose.map().inverse().expect("a layer is not seen edge on"))
     }
 }
 
@@ -104,7 +137,7 @@ impl Shot {
         let covers = |name: &&'static str| {
             let layer = self.layer(name);
             let pose = (layer.pose)(time);
-            let on = (place - pose.at) * (1.0 / pose.scale) + layer.anchor;
+            let on = layer.from_picture(&pose).apply(place);
             layer.textures[(layer.picture)(time)].sample(on.x as f32, on.y as f32)[3] > 0.5
         };
         self.size.contains(place) && !point.hidden_by.iter().any(covers)
@@ -125,6 +158,12 @@ impl Shot {
         for layer in &self.layers {
             self.paint(layer, f64::from(frame), &mut light);
         }
+        let middle = self.middle(frame);
+        let blur = Blur { sigma: (self.defocus)(middle), along: Point::default() };
+        if !blur.is_none() {
+            blur_light(&mut light, self.size.width as usize, blur);
+        }
+        let exposure = (self.light)(middle) as f32;
         let codes: Vec<f32> = (0..=4096).map(|i| to_code(i as f32 / 4096.0) * 255.0).collect();
         let width = self.size.width as usize;
         let mut out = Vec::with_capacity(light.len() * 3);
@@ -135,6 +174,7 @@ impl Shot {
             let noise = (0..4).map(|k| hash(col, row, seed + k)).sum::<f32>() - 2.0;
             let grain = noise * 3f32.sqrt() * self.grain;
             out.extend(pixel.map(|value| {
+                let value = value * exposure;
                 let code = codes[(value.clamp(0.0, 1.0) * 4096.0) as usize];
                 (code + grain + 0.5).clamp(0.0, 255.0) as u8
             }));
@@ -152,25 +192,21 @@ impl Shot {
         let count = ((moved[0].max(moved[1]) / PIXELS_PER_SAMPLE).ceil() as usize).clamp(1, MOST_SAMPLES);
         let poses: Vec<Pose> =
             (0..count).map(|i| (layer.pose)(open + self.shutter * (i as f64 + 0.5) / count as f64)).collect();
-        let corners = [first, last].map(|pose| {
-            let corner = |place: Point| pose.at + (place - layer.anchor) * pose.scale;
-            (corner(Point::default()), corner(far))
-        });
-        let low = |value: f64, most: u32| value.floor().clamp(0.0, f64::from(most)) as usize;
-        let cols = low(corners[0].0.x.min(corners[1].0.x) - 1.0, self.size.width)
-            ..low(corners[0].1.x.max(corners[1].1.x) + 2.0, self.size.width);
-        let rows = low(corners[0].0.y.min(corners[1].0.y) - 1.0, self.size.height)
-            ..low(corners[0].1.y.max(corners[1].1.y) + 2.0, self.size.height);
+        let (cols, rows) = self.covered(layer, &[first, last], far);
+        let maps: Vec<Homography> = poses.iter().map(|pose| layer.from_picture(pose)).collect();
+        let sub = self.samples;
+        let offsets: Vec<f64> = (0..sub).map(|i| (i as f64 + 0.5) / sub as f64).collect();
         for row in rows {
             for col in cols.clone() {
                 let mut sum = [0f32; 4];
-                for pose in &poses {
-                    let inverse = 1.0 / pose.scale;
-                    let x = (col as f64 + 0.5 - pose.at.x) * inverse + layer.anchor.x;
-                    let y = (row as f64 + 0.5 - pose.at.y) * inverse + layer.anchor.y;
-                    let sample = texture.sample(x as f32, y as f32);
-                    (0..4).for_each(|c| sum[c] += sample[c]);
+                for map in &maps {
+                    for (v, u) in offsets.iter().flat_map(|v| offsets.iter().map(move |u| (v, u))) {
+                        let on = map.apply(Point::new(col as f64 + u, row as f64 + v));
+                        let sample = texture.sample(on.x as f32, on.y as f32);
+                        (0..4).for_each(|c| sum[c] += sample[c]);
+                    }
                 }
+                let count = count * sub * sub;
                 let [r, g, b, a] = sum.map(|value| value / count as f32);
                 if a > 0.0 {
                     let pixel = &mut light[row * self.size.width as usize + col];
@@ -179,5 +215,27 @@ impl Shot {
                 }
             }
         }
+    }
+
+    /// Columns and rows of the picture that a layer may touch in these poses.
+    fn covered(&self, layer: &Layer, poses: &[Pose], far: Point) -> (Range<usize>, Range<usize>) {
+        let corners = [(0.0, 0.0), (far.x, 0.0), (0.0, far.y), (far.x, far.y)].map(|(x, y)| Point::new(x, y));
+        let places = poses.iter().flat_map(|pose| corners.map(|corner| pose.map().apply(corner - layer.anchor)));
+        let (mut low, mut high) = (Point::new(f64::MAX, f64::MAX), Point::new(f64::MIN, f64::MIN));
+        for place in places {
+            (low.x, low.y) = (low.x.min(place.x), low.y.min(place.y));
+            (high.x, high.y) = (high.x.max(place.x), high.y.max(place.y));
+        }
+        let within = |value: f64, most: u32| value.floor().clamp(0.0, f64::from(most)) as usize;
+        let Size { width, height } = self.size;
+        (within(low.x - 1.0, width)..within(high.x + 2.0, width), within(low.y - 1.0, height)..within(high.y + 2.0, height))
+    }
+}
+
+fn blur_light(light: &mut [[f32; 3]], width: usize, blur: Blur) {
+    for channel in 0..3 {
+        let mut values: Vec<f32> = light.iter().map(|pixel| pixel[channel]).collect();
+        blur.soften(&mut values, width);
+        light.iter_mut().zip(values).for_each(|(pixel, value)| pixel[channel] = value);
     }
 }

@@ -3,7 +3,7 @@
 use jampin_core::follow::{Continue, Direction, FollowEnd, FollowSink, Start, follow};
 use jampin_core::geometry::Point;
 use jampin_core::image::{Plane, PlaneStack};
-use jampin_core::shot::{Channel, Motion, Pin, Sample, Track};
+use jampin_core::shot::{Pin, Sample, Track};
 use jampin_core::time::Frame;
 use jampin_demo::{Shot, Truth, passing_loop, platform};
 
@@ -44,16 +44,7 @@ fn run(shot: &Shot, name: &str, frames: std::ops::Range<u32>, side: u32, search:
     let place = |frame: u32| Point::new(point.place[frame as usize][0], point.place[frame as usize][1]);
     let visible = |frame: u32| point.visible[frame as usize];
     let first = frames.start;
-    let pin = Pin {
-        id: Default::default(),
-        frame: Frame(0),
-        at: place(first),
-        pattern: [side; 2],
-        search: [search; 2],
-        motion: Motion::Position,
-        channel: Channel::Luma,
-        stop_below: Pin::STOP_BELOW,
-    };
+    let pin = Pin::new(Default::default(), Frame(0), place(first), [side; 2], [search; 2]);
     let mut keep = Keep(Track::new());
     let last = Frame(frames.len() as u32 - 1);
     let mut planes = luma(shot, frames.clone());

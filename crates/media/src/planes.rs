@@ -12,7 +12,7 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use jampin_core::geometry::{PixelRect, Size};
-use jampin_core::image::{FrameSource, Plane, Window};
+use jampin_core::image::{Component, FrameSource, Plane, Window};
 use jampin_core::time::Frame;
 
 use crate::{Cancel, MediaError};
@@ -239,7 +239,7 @@ impl FrameSource for StoredPlanes {
         self.size
     }
 
-    fn window(&mut self, frame: Frame, rect: PixelRect) -> Result<Window, MediaError> {
+    fn window(&mut self, frame: Frame, rect: PixelRect, component: Component) -> Result<Window, MediaError> {
         let rect = rect.clamped_to(self.size);
         let size = self.size;
         let open = self.open(frame)?;
@@ -299,7 +299,7 @@ mod tests {
                 [(0, 0, 853, 481), (250, 60, 270, 70), (-5, 470, 20, 500), (840, -9, 900, 3)]
             {
                 let rect = PixelRect { left, top, right, bottom };
-                let got = stored.window(Frame(n), rect).unwrap();
+                let got = stored.window(Frame(n), rect, Component::Luma).unwrap();
                 let want = plane.window(rect);
                 assert_eq!((got.left, got.top), (want.left, want.top));
                 assert_eq!(got.plane, want.plane, "{rect:?} noisy {noisy}");
@@ -314,16 +314,16 @@ mod tests {
         let size = Size::new(64, 64);
         let rect = PixelRect { left: 0, top: 0, right: 8, bottom: 8 };
         let mut stored = StoredPlanes::new(folder.clone(), size, WhenMissing::fail());
-        assert!(stored.window(Frame(0), rect).is_err());
+        assert!(stored.window(Frame(0), rect, Component::Luma).is_err());
         folder.write(Frame(0), &plane(size, false)).unwrap();
         let path = folder.file(Frame(0));
         let mut bytes = fs::read(&path).unwrap();
         bytes[8] = 65;
         fs::write(&path, &bytes).unwrap();
-        assert!(stored.window(Frame(0), rect).unwrap_err().to_string().contains("damaged"));
+        assert!(stored.window(Frame(0), rect, Component::Luma).unwrap_err().to_string().contains("damaged"));
         bytes[8] = 64;
         bytes.truncate(40);
         fs::write(&path, &bytes).unwrap();
-        assert!(stored.window(Frame(0), rect).is_err());
+        assert!(stored.window(Frame(0), rect, Component::Luma).is_err());
     }
 }

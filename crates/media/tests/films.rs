@@ -4,7 +4,7 @@ use std::fs;
 use std::time::Duration;
 
 use jampin_core::geometry::{PixelRect, Size};
-use jampin_core::image::FrameSource;
+use jampin_core::image::{Component, FrameSource};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Container, EncodeJob, Encoder, FrameReader, FrameTable, Leave, MediaError, Prepared,
@@ -95,7 +95,7 @@ fn phone_video_stands_upright() {
     assert_eq!(info.size, Size::new(180, 320));
     assert_eq!(info.quarter_turns % 2, 1);
     let mut planes = StoredPlanes::new(folder.planes(), info.size, WhenMissing::fail());
-    let all = planes.window(Frame(0), PixelRect { left: 0, top: 0, right: 999, bottom: 999 }).unwrap();
+    let all = planes.window(Frame(0), PixelRect { left: 0, top: 0, right: 999, bottom: 999 }, Component::Luma).unwrap();
     assert_eq!(all.plane.size(), Size::new(180, 320));
     assert_eq!(prepared.table.len(), 3);
 }
@@ -179,7 +179,7 @@ fn one_picture_by_number_is_the_right_one() {
     let mut planes = StoredPlanes::new(folder.planes(), info.size, WhenMissing::fail());
     let rect = PixelRect { left: 100, top: 100, right: 101, bottom: 101 };
     for n in [0, 1, 7, 13, 24] {
-        let stored = i64::from(planes.window(Frame(n), rect).unwrap().plane.data()[0]);
+        let stored = i64::from(planes.window(Frame(n), rect, Component::Luma).unwrap().plane.data()[0]);
         assert!((stored - (10 + 9 * i64::from(n))).abs() <= 1, "frame {n}: {stored}");
         let jpeg = picture(&Tools::default(), &folder.original(), &info, &prepared.table, Frame(n)).unwrap();
         let path = folder.path().join("one.jpg");

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use diesel::prelude::*;
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use jampin_core::geometry::Point;
-use jampin_core::shot::{Sample, SampleState, Track};
+use jampin_core::shot::{Covariance, Sample, SampleState, Track};
 use jampin_core::time::Frame;
 use uuid::Uuid;
 
@@ -69,8 +69,9 @@ fn pack(shot: Uuid, pin: Uuid, track: &Track) -> Vec<SpanRow> {
         row.x.push(sample.at.x);
         row.y.push(sample.at.y);
         row.matched.push(sample.matched as f32);
-        row.sd_x.push(sample.deviation.x as f32);
-        row.sd_y.push(sample.deviation.y as f32);
+        let deviation = sample.covariance.deviation();
+        row.sd_x.push(deviation.x as f32);
+        row.sd_y.push(deviation.y as f32);
         row.state.push(STATES.iter().position(|state| *state == sample.state).unwrap_or(0) as i16);
     }
     rows
@@ -78,12 +79,10 @@ fn pack(shot: Uuid, pin: Uuid, track: &Track) -> Vec<SpanRow> {
 
 fn unpack(row: &SpanRow) -> impl Iterator<Item = (Frame, Sample)> + '_ {
     (0..row.x.len()).map(|i| {
-        let sample = Sample {
-            at: Point::new(row.x[i], row.y[i]),
-            matched: f64::from(row.matched[i]),
-            deviation: Point::new(f64::from(row.sd_x[i]), f64::from(row.sd_y[i])),
-            state: STATES.get(row.state[i] as usize).copied().unwrap_or(SampleState::Found),
-        };
+        let (sd_x, sd_y) = (f64::from(row.sd_x[i]), f64::from(row.sd_y[i]));
+        let covariance = Covariance::new([sd_x * sd_x, 0.0, sd_y * sd_y]);
+        let state = STATES.get(row.state[i] as usize).copied().unwrap_or(SampleState::Found);
+        let sample = Sample::bare(Point::new(row.x[i], row.y[i]), f64::from(row.matched[i]), covariance, state);
         (Frame((row.first_frame + i as i32) as u32), sample)
     })
 }

@@ -4,7 +4,7 @@ use std::future::Future;
 
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Point;
-use jampin_core::shot::{Channel, Motion, Pin, Sample, SampleState, Subject};
+use jampin_core::shot::{Pin, Sample, SampleState, Subject};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_store::{Appended, Event, JobState, MAX_ATTEMPTS, NewClip, NewJob, NewShot, Store, StoreError};
 use jampin_testkit::fresh_database;
@@ -36,16 +36,7 @@ fn with_shot<F: Future<Output = ()>>(test: impl FnOnce(Store, Uuid, Uuid) -> F) 
 }
 
 fn pin() -> Pin {
-    Pin {
-        id: Uuid::from_u128(7),
-        frame: Frame(10),
-        at: Point::new(40.0, 50.0),
-        pattern: [31, 31],
-        search: [40, 40],
-        motion: Motion::Position,
-        channel: Channel::Luma,
-        stop_below: 0.8,
-    }
+    Pin::new(Uuid::from_u128(7), Frame(10), Point::new(40.0, 50.0), [31, 31], [40, 40])
 }
 
 fn add_subject(n: u128) -> Edit {

@@ -5,7 +5,7 @@ use std::time::Duration;
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use actix_web::{HttpResponse, get, web};
 use jampin_core::geometry::{PixelRect, Point};
-use jampin_core::image::{FrameSource, Plane, difference, enlarge};
+use jampin_core::image::{Component, FrameSource, Plane, difference, enlarge};
 use jampin_core::time::Frame;
 use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
 use jampin_render::grey_png;
@@ -80,5 +80,5 @@ fn part(
     zoom: u32,
 ) -> Result<Plane, MediaError> {
     let rect = PixelRect::around(at, f64::from(cols) / 2.0 + 3.0, f64::from(rows) / 2.0 + 3.0);
-    Ok(enlarge(&source.window(frame, rect)?, at, cols, rows, zoom))
+    Ok(enlarge(&source.window(frame, rect, Component::Luma)?, at, cols, rows, zoom))
 }

@@ -6,10 +6,10 @@ use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
 use jampin_core::follow::{Direction, shot_part};
 use jampin_core::geometry::{PixelRect, Point};
-use jampin_core::image::FrameSource;
+use jampin_core::image::{Component, FrameSource};
 use jampin_core::matching::{PatternChoice, choose_pattern, choose_search};
 use jampin_core::scene::Label;
-use jampin_core::shot::{Attachment, AttachmentKind, Channel, Motion, Pin, Sample, Shot, Subject};
+use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Shot, Subject};
 use jampin_core::time::Frame;
 use jampin_jobs::{FollowTask, Task};
 use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
@@ -52,16 +52,7 @@ pub(crate) async fn put_pin(
         return Err(ApiError::Unusable(format!("Frame {} is not in this shot.", body.frame)));
     }
     let (choice, search) = choose(&state, &loaded, body.frame, at).await?;
-    let pin = Pin {
-        id: Uuid::new_v4(),
-        frame: body.frame,
-        at,
-        pattern: [choice.side; 2],
-        search: [search; 2],
-        motion: Motion::Position,
-        channel: Channel::Luma,
-        stop_below: Pin::STOP_BELOW,
-    };
+    let pin = Pin::new(Uuid::new_v4(), body.frame, at, [choice.side; 2], [search; 2]);
     let label = Label::for_picture(loaded.info.size);
     let subject = new_subject(&loaded.stored.shot, body.name.as_deref(), pin.clone(), label);
     let title = format!("New subject {}", subject.letter);
@@ -107,7 +98,7 @@ async fn choose(state: &AppState, loaded: &Loaded, frame: Frame, at: Point) -> R
     let when_missing = WhenMissing { wait: PATIENCE, cancel: Cancel::default() };
     let mut stored = StoredPlanes::new(planes, loaded.info.size, when_missing);
     let chosen = web::block(move || {
-        let window = stored.window(frame, PixelRect::around(at, NEIGHBOURHOOD, NEIGHBOURHOOD))?;
+        let window = stored.window(frame, PixelRect::around(at, NEIGHBOURHOOD, NEIGHBOURHOOD), Component::Luma)?;
         let choice = choose_pattern(&window, at);
         let search = choose_search(&mut stored, frame, neighbour, at, choice.side)?;
         Ok::<_, MediaError>((choice, search))

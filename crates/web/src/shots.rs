@@ -58,7 +58,7 @@ fn columns(pin: Uuid, track: &Track, first: Frame, last: Frame) -> Columns {
         x: some().map(|(_, s)| round(s.at.x)).collect(),
         y: some().map(|(_, s)| round(s.at.y)).collect(),
         matched: some().map(|(_, s)| round(s.matched)).collect(),
-        deviation: some().map(|(_, s)| round(s.deviation.length())).collect(),
+        deviation: some().map(|(_, s)| round(s.covariance.worst())).collect(),
         state: some().map(|(_, s)| s.state.word()).collect(),
     }
 }

@@ -1,23 +1,14 @@
 use super::*;
 use crate::geometry::Point;
 use crate::scene::Label;
-use crate::shot::{AttachmentKind, Channel, Motion};
+use crate::shot::AttachmentKind;
 
 fn id(n: u128) -> Uuid {
     Uuid::from_u128(n)
 }
 
 fn pin(n: u128) -> Pin {
-    Pin {
-        id: id(n),
-        frame: Frame(3),
-        at: Point::new(10.0, 20.0),
-        pattern: [31, 31],
-        search: [40, 40],
-        motion: Motion::Position,
-        channel: Channel::Luma,
-        stop_below: 0.8,
-    }
+    Pin::new(id(n), Frame(3), Point::new(10.0, 20.0), [31, 31], [40, 40])
 }
 
 fn subject(n: u128) -> Subject {

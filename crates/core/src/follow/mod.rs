@@ -1,28 +1,19 @@
 //! The live pass: a pin followed from frame to frame, in one direction, until it stops.
 
 mod plan;
-mod reference;
 mod start;
 
 use serde::{Deserialize, Serialize};
 
-use crate::align::{Aligner, Alignment, Pattern, StopReason};
-use crate::geometry::{Point, Size};
-use crate::image::FrameSource;
-use crate::matching::Candidate;
+use crate::geometry::{Homography, Point};
+use crate::image::{FrameSource, Window};
+use crate::look::{Find, Looker, Prediction, References, Target};
 use crate::shot::{Pin, Sample, SampleState};
 use crate::time::Frame;
 
 pub use plan::{cleared_ahead, segment_end, shot_part};
-use reference::References;
 pub use start::Start;
 
-/// Candidates of the search that are aligned and compared; the others score too low to win.
-const ALIGNED_CANDIDATES: usize = 3;
-/// Candidates that score this much below the best are not aligned: alignment below the pixel adds less than that.
-const CLEARLY_WORSE: f32 = 0.15;
-/// How far the alignment may move a candidate, in pixels: the search is right to the pixel, plus its coarse levels' slip.
-const ALIGN_REACH: f64 = 3.0;
 /// A candidate this much of the search distance away from the prediction loses this share of match to one right on it.
 /// Larger, and a real jump is missed; smaller, and of two equal windows either may win.
 const FAR_PENALTY: f64 = 0.04;
@@ -127,117 +118,65 @@ pub fn follow<S: FrameSource>(
     last: Frame,
     sink: &mut dyn FollowSink,
 ) -> Result<FollowEnd, S::Error> {
-    let [cols, rows] = pin.pattern.map(|side| side as usize);
-    let window = source.window(start.reference.0, Pattern::rect(start.reference.1, cols + 8, rows + 8))?;
-    let pattern = Pattern::pick(&window, start.reference.1, cols, rows);
-    let Some(mut references) = References::new(pattern) else {
+    let Some(first) = Target::pick(source, start.reference.0, Homography::shift(start.reference.1), pin)? else {
         return Ok(FollowEnd::FlatPattern { frame: start.reference.0 });
     };
-    let mut follower = Follower { pin, size: source.size(), aligner: Aligner::default() };
-    let (mut frame, mut at, mut velocity) = (start.frame, start.at, start.velocity);
+    let mut references = References::new(first);
+    let mut looker = Looker::new(pin, source.size());
+    let (mut frame, mut at, mut velocity, mut shape) = (start.frame, start.at, start.velocity, start.shape);
     while let Some(next) = direction.next(frame, last) {
         let predicted = at + velocity;
-        if !follower.size.contains(predicted) {
+        if !looker.size.contains(predicted) {
             return Ok(FollowEnd::LeftPicture { frame: next, at: predicted });
         }
-        let mut look = follower.look(source, next, &mut references, predicted, 1.0)?;
-        if look.best.matched < pin.stop_below {
+        let near = Prediction { at: predicted, reach: looker.reach(1.0), shape, velocity };
+        let mut seen = see(&mut looker, &mut references, source, next, &near)?;
+        if seen.find.matched < pin.stop_below {
             // Perhaps it only changed its pace: once more, further, from where it last was.
-            let second = follower.look(source, next, &mut references, at, SECOND_LOOK)?;
-            if second.best.matched > look.best.matched {
-                look = second;
+            let far = Prediction { at, reach: looker.reach(SECOND_LOOK), ..near };
+            let second = see(&mut looker, &mut references, source, next, &far)?;
+            if second.find.matched > seen.find.matched {
+                seen = second;
             }
         }
-        let found = look.best;
-        if !follower.size.contains(found.centre) {
-            return Ok(FollowEnd::LeftPicture { frame: next, at: found.centre });
+        let found = seen.find;
+        if !looker.size.contains(found.at()) {
+            return Ok(FollowEnd::LeftPicture { frame: next, at: found.at() });
         }
         if found.matched < pin.stop_below {
-            return Ok(FollowEnd::LowMatch { frame: next, matched: found.matched, at: found.centre });
+            return Ok(FollowEnd::LowMatch { frame: next, matched: found.matched, at: found.at() });
         }
-        references.learn(look.picked, look.match_to_newest);
-        velocity = found.centre - at;
-        (frame, at) = (next, found.centre);
-        let sample = Sample { at, matched: found.matched, deviation: found.deviation, state: SampleState::Found };
-        if sink.sample(frame, sample) == Continue::No {
+        velocity = found.at() - at;
+        (frame, at, shape) = (next, found.at(), found.map.shape());
+        looker.learn_softness(references.newest(), &seen.windows, &found, velocity);
+        references.learn(&looker, source, frame, &found, found.to_newest)?;
+        if sink.sample(frame, found.sample(pin, SampleState::Found)) == Continue::No {
             return Ok(FollowEnd::Stopped);
         }
     }
     Ok(FollowEnd::EndOfRange)
 }
 
-struct Follower<'a> {
-    pin: &'a Pin,
-    size: Size,
-    aligner: Aligner,
-}
-
 /// What was seen on one frame.
-struct Look {
+struct Seen {
     /// The judgement that counts.
-    best: Alignment,
-    /// Match to the newest reference.
-    match_to_newest: f64,
-    /// The pattern as it is on this frame, for renewing the reference.
-    picked: Pattern,
+    find: Find,
+    windows: Vec<Window>,
 }
 
-impl Follower<'_> {
-    fn look<S: FrameSource>(
-        &mut self,
-        source: &mut S,
-        frame: Frame,
-        references: &mut References,
-        predicted: Point,
-        wider: f64,
-    ) -> Result<Look, S::Error> {
-        let [across, down] = self.pin.search.map(|reach| f64::from(reach) * wider);
-        let area = references.searcher().area(predicted, (across, down));
-        let window = source.window(frame, area)?;
-        let mut candidates = references.searcher().find(&window);
-        candidates.truncate(ALIGNED_CANDIDATES);
-        let best = candidates.first().map_or(0.0, |candidate| candidate.score);
-        candidates.retain(|candidate| candidate.score >= best - CLEARLY_WORSE);
-        if candidates.is_empty() {
-            candidates.push(Candidate { centre: predicted, score: 0.0 });
-        }
-        let reach = across.max(down);
-        let worth = |found: &Alignment| found.matched - FAR_PENALTY * found.centre.distance(predicted) / reach;
-        let newest = candidates
-            .iter()
-            .map(|candidate| self.align(references.newest(), &window, candidate.centre))
-            .max_by(|a, b| worth(a).total_cmp(&worth(b)))
-            .expect("there is at least one candidate");
-        let best = self.check_against_first(references, &window, newest);
-        let [cols, rows] = self.pin.pattern.map(|side| side as usize);
-        let picked = Pattern::pick(&window, best.centre, cols, rows);
-        Ok(Look { best, match_to_newest: newest.matched, picked })
-    }
-
-    fn align(&mut self, pattern: &Pattern, window: &crate::image::Window, start: Point) -> Alignment {
-        let found = self.aligner.align(pattern, window, start, ALIGN_REACH);
-        match found.stop {
-            StopReason::Converged | StopReason::IterationLimit => found,
-            // A place it could not settle on is not a find.
-            StopReason::TooLittleTexture | StopReason::WalkedAway => {
-                Alignment { centre: start, matched: found.matched.min(self.pin.stop_below * 0.5), ..found }
-            }
-        }
-    }
-
-    fn check_against_first(
-        &mut self,
-        references: &References,
-        window: &crate::image::Window,
-        newest: Alignment,
-    ) -> Alignment {
-        if !references.is_renewed() {
-            return newest;
-        }
-        let first = self.align(references.first(), window, newest.centre);
-        // Agreement with the first pattern undoes any drift; below the threshold the first no longer says anything.
-        if first.matched >= self.pin.stop_below { first } else { newest }
-    }
+fn see<S: FrameSource>(
+    looker: &mut Looker<'_>,
+    references: &mut References,
+    source: &mut S,
+    frame: Frame,
+    prediction: &Prediction,
+) -> Result<Seen, S::Error> {
+    let look = references.look(looker, source, frame, prediction)?;
+    let reach = prediction.reach.0.max(prediction.reach.1);
+    let worth = |find: &Find| find.matched - FAR_PENALTY * find.at().distance(prediction.at) / reach;
+    let best = look.finds.iter().max_by(|a, b| worth(a).total_cmp(&worth(b))).copied();
+    let find = best.unwrap_or_else(|| Find::nothing(prediction.shape.placed(prediction.at)));
+    Ok(Seen { find, windows: look.windows })
 }
 
 #[cfg(test)]

@@ -1,7 +1,7 @@
 //! Where following starts, and what it compares with.
 
 use super::Direction;
-use crate::geometry::Point;
+use crate::geometry::{Point, Shape};
 use crate::shot::{Pin, Track};
 use crate::time::Frame;
 
@@ -14,6 +14,8 @@ pub struct Start {
     pub at: Point,
     /// Its motion per frame in the direction of following.
     pub velocity: Point,
+    /// How the pattern is turned and grown there.
+    pub shape: Shape,
     /// Frame and place that the pattern is picked from: the guide nearest in time, or where the pin was put first.
     pub reference: (Frame, Point),
 }
@@ -21,7 +23,7 @@ pub struct Start {
 impl Start {
     /// At the frame on which the pin was put, with nothing known about its motion.
     pub fn at_pin(pin: &Pin) -> Self {
-        Self { frame: pin.frame, at: pin.at, velocity: Point::default(), reference: (pin.frame, pin.at) }
+        Self { frame: pin.frame, at: pin.at, velocity: Point::default(), shape: Shape::SAME, reference: (pin.frame, pin.at) }
     }
 
     /// From the sample on `frame`, if the subject is there on it, going on as it moved so far.
@@ -36,6 +38,7 @@ impl Start {
             frame,
             at,
             velocity: before.map_or(Point::default(), |before| at - before),
+            shape: track.get(frame).and_then(|sample| sample.shape).unwrap_or_default(),
             reference: nearest.unwrap_or((pin.frame, pin.at)),
         })
     }

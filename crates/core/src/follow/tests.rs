@@ -1,8 +1,9 @@
 use uuid::Uuid;
 
 use super::*;
+use crate::geometry::Size;
 use crate::image::{Plane, PlaneStack};
-use crate::shot::{Channel, Motion, Track};
+use crate::shot::Track;
 
 const SIZE: Size = Size::new(240, 180);
 
@@ -28,16 +29,7 @@ fn shot(frames: u32, place: impl Fn(u32) -> Point, cover: impl Fn(u32) -> Option
 }
 
 fn pin(at: Point) -> Pin {
-    Pin {
-        id: Uuid::nil(),
-        frame: Frame(0),
-        at,
-        pattern: [31, 31],
-        search: [40, 40],
-        motion: Motion::Position,
-        channel: Channel::Luma,
-        stop_below: Pin::STOP_BELOW,
-    }
+    Pin::new(Uuid::nil(), Frame(0), at, [31, 31], [40, 40])
 }
 
 #[derive(Default)]

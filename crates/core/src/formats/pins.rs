@@ -4,7 +4,7 @@ use serde::Deserialize;
 use thiserror::Error;
 
 use crate::geometry::Point;
-use crate::shot::{Channel, Motion, Pin};
+use crate::shot::{Channel, Filter, Motion, Pin, ReferencePolicy};
 use crate::time::Frame;
 
 /// The file: a list of pins.
@@ -39,7 +39,13 @@ pub struct PinRequest {
     /// What of the picture is compared.
     #[serde(default)]
     pub channel: Channel,
-    /// The match below which following ends, 0 to 1.
+    /// What a frame is compared with.
+    #[serde(default)]
+    pub reference: ReferencePolicy,
+    /// What is done to the picture first.
+    #[serde(default)]
+    pub filter: Filter,
+    /// The match below which nothing is believed, 0 to 1.
     #[serde(default = "default_threshold")]
     pub stop_below: f64,
     /// Places set by hand on other frames.

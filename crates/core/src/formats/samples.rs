@@ -32,7 +32,8 @@ pub fn samples_csv(tracks: &[NamedTrack<'_>], range: FrameRange) -> String {
 }
 
 fn write_row(out: &mut String, frame: Frame, name: &str, sample: &Sample) {
-    let Sample { at, matched, deviation, state } = sample;
+    let Sample { at, matched, covariance, state, .. } = sample;
+    let deviation = covariance.deviation();
     writeln!(
         out,
         "{frame},{name},{:.4},{:.4},{matched:.4},{},{:.4},{:.4}",
@@ -57,9 +58,11 @@ pub fn csv_field(text: &str) -> String {
 pub fn samples_json(tracks: &[NamedTrack<'_>], range: FrameRange, rate: Rational) -> Value {
     let round = |value: f64| (value * 1e4).round() / 1e4;
     let sample = |(frame, sample): (Frame, Sample)| {
+        let deviation = sample.covariance.deviation();
         json!({
             "frame": frame, "x": round(sample.at.x), "y": round(sample.at.y), "match": round(sample.matched),
-            "state": sample.state, "sd_x": round(sample.deviation.x), "sd_y": round(sample.deviation.y),
+            "state": sample.state, "sd_x": round(deviation.x), "sd_y": round(deviation.y),
+            "peak_ratio": sample.peak_ratio.map(round), "back_error": sample.back_error.map(round), "shape": sample.shape,
         })
     };
     let pins = tracks.iter().map(|named| {
@@ -78,15 +81,11 @@ pub fn samples_json(tracks: &[NamedTrack<'_>], range: FrameRange, rate: Rational
 mod tests {
     use super::*;
     use crate::geometry::Point;
-    use crate::shot::SampleState;
+    use crate::shot::{Covariance, SampleState};
 
     fn track() -> Track {
-        let found = Sample {
-            at: Point::new(412.5, 230.123_46),
-            matched: 0.987_65,
-            deviation: Point::new(0.031, 0.04),
-            state: SampleState::Found,
-        };
+        let covariance = Covariance::new([0.031f64.powi(2), 0.0, 0.04f64.powi(2)]);
+        let found = Sample::bare(Point::new(412.5, 230.123_46), 0.987_65, covariance, SampleState::Found);
         [(Frame(0), Sample::guide(Point::new(410.0, 230.0))), (Frame(2), found)].into_iter().collect()
     }
 

@@ -1,13 +1,15 @@
 //! Picture planes and smooth sampling of them.
 
+mod blur;
 mod cuts;
 mod enlarge;
 mod plane;
 mod smooth;
 mod source;
 
+pub use blur::Blur;
 pub use cuts::CutFinder;
 pub use enlarge::{difference, enlarge};
 pub use plane::{Plane, Window};
 pub use smooth::{NOISE_GAIN, PatchSamples, SmoothPatch};
-pub use source::{FrameSource, PlaneStack};
+pub use source::{Component, FrameSource, PlaneStack};

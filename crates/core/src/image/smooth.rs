@@ -6,8 +6,8 @@
 //! biases its own gradients. As both pictures are read through the same kernel, and its spectrum has a zero of
 //! fourth order at every multiple of the sampling rate, the shift found has next to no interpolation bias.
 
-use super::Window;
-use crate::geometry::{PixelRect, Point};
+use super::{Blur, Window};
+use crate::geometry::{Homography, PixelRect, Point};
 
 /// Variance of the noise after smoothing over its variance before, at whole-pixel shifts: the squared weights of
 /// (1 6 10 6 1)/24, which is 1-2-1 convolved with the spline's 1-4-1, summed in both directions.
@@ -40,6 +40,27 @@ pub struct PatchSamples {
     scratch_dx: Vec<f32>,
 }
 
+impl PatchSamples {
+    /// From brightness and derivatives, which have the same length.
+    pub fn new(value: Vec<f32>, dx: Vec<f32>, dy: Vec<f32>) -> Self {
+        Self { value, dx, dy, ..Self::default() }
+    }
+
+    /// The middle `cols * rows` of a grid of `from_cols * from_rows`.
+    pub fn middle(&self, (from_cols, from_rows): (usize, usize), cols: usize, rows: usize) -> Self {
+        let (left, top) = ((from_cols - cols) / 2, (from_rows - rows) / 2);
+        let cut = |values: &[f32]| -> Vec<f32> {
+            (top..top + rows).flat_map(|row| values[row * from_cols + left..][..cols].iter().copied()).collect()
+        };
+        Self { value: cut(&self.value), dx: cut(&self.dx), dy: cut(&self.dy), ..Self::default() }
+    }
+
+    /// Softens brightness and derivatives alike: differentiation and blur can be exchanged.
+    pub fn soften(&mut self, blur: Blur, cols: usize) {
+        [&mut self.value, &mut self.dx, &mut self.dy].into_iter().for_each(|values| blur.soften(values, cols));
+    }
+}
+
 impl SmoothPatch {
     /// Reads and smooths `rect` of the window. Pixels beyond the window repeat its edge.
     pub fn load(&mut self, window: &Window, rect: PixelRect) {
@@ -65,6 +86,18 @@ impl SmoothPatch {
             let triples = lines[..cols].iter().zip(&lines[cols..2 * cols]).zip(&lines[2 * cols..]);
             self.values.extend(triples.map(|((a, b), c)| (a + 2.0 * b + c) * (1.0 / 16.0)));
         }
+    }
+
+    /// Softens the patch; near its edge the edge is repeated, so load as much more as the blur reaches.
+    pub fn soften(&mut self, blur: Blur) {
+        blur.soften(&mut self.values, self.cols);
+    }
+
+    /// Adds `amount` times what a Gaussian of this standard deviation would take away.
+    pub fn sharpen(&mut self, sigma: f64, amount: f32) {
+        let mut soft = self.values.clone();
+        Blur { sigma, along: Point::default() }.soften(&mut soft, self.cols);
+        self.values.iter_mut().zip(&soft).for_each(|(value, soft)| *value += amount * (*value - soft));
     }
 
     /// Whether a grid of `cols * rows` points about `centre` can be sampled without leaving the patch.
@@ -94,6 +127,61 @@ impl SmoothPatch {
         combine_rows(&out.scratch, cols, rows, wy, &mut out.value);
         combine_rows(&out.scratch_dx, cols, rows, wy, &mut out.dx);
         combine_rows(&out.scratch, cols, rows, sy, &mut out.dy);
+    }
+
+    /// Samples the grid of `cols * rows` points that `map` puts down in the picture: it maps a point of the grid, counted from
+    /// the grid's centre, to the picture. Derivatives are by the grid's own coordinates. `false`, and nothing
+    /// sampled, when part of it lies outside the patch.
+    pub fn sample_mapped(&self, map: &Homography, cols: usize, rows: usize, out: &mut PatchSamples) -> bool {
+        let (half_x, half_y) = ((cols as f64 - 1.0) / 2.0, (rows as f64 - 1.0) / 2.0);
+        let corners = [(-1.0, -1.0), (1.0, -1.0), (-1.0, 1.0), (1.0, 1.0)];
+        let inside = |(x, y): (f64, f64)| self.holds(map.apply(Point::new(x * half_x, y * half_y)));
+        if !corners.into_iter().all(inside) {
+            return false;
+        }
+        for values in [&mut out.value, &mut out.dx, &mut out.dy] {
+            values.clear();
+            values.reserve(cols * rows);
+        }
+        let [[a, b, c], [d, e, f], [g, h, i]] = *map.rows();
+        for row in 0..rows {
+            let v = row as f64 - half_y;
+            for col in 0..cols {
+                let u = col as f64 - half_x;
+                let w = 1.0 / (g * u + h * v + i);
+                let (x, y) = ((a * u + b * v + c) * w, (d * u + e * v + f) * w);
+                let [value, dx, dy] = self.value_and_slopes(x, y);
+                let (dx, dy) = (f64::from(dx) * w, f64::from(dy) * w);
+                out.value.push(value);
+                out.dx.push((dx * (a - g * x) + dy * (d - g * y)) as f32);
+                out.dy.push((dx * (b - h * x) + dy * (e - h * y)) as f32);
+            }
+        }
+        true
+    }
+
+    fn holds(&self, at: Point) -> bool {
+        let (x, y) = (at.x - 0.5 - f64::from(self.left), at.y - 0.5 - f64::from(self.top));
+        x >= 1.0 && y >= 1.0 && x < self.cols as f64 - 2.0 && y < self.rows as f64 - 2.0
+    }
+
+    #[inline]
+    fn value_and_slopes(&self, x: f64, y: f64) -> [f32; 3] {
+        let (x, y) = ((x - 0.5 - f64::from(self.left)) as f32, (y - 0.5 - f64::from(self.top)) as f32);
+        let (col, row) = (x as usize, y as usize);
+        let (fraction_x, fraction_y) = (x - col as f32, y - row as f32);
+        let (wx, sx) = (spline_weights(fraction_x), spline_slopes(fraction_x));
+        let (wy, sy) = (spline_weights(fraction_y), spline_slopes(fraction_y));
+        let mut out = [0f32; 3];
+        for j in 0..4 {
+            let line: &[f32; 4] = self.values[(row + j - 1) * self.cols + col - 1..].first_chunk().expect("inside");
+            let along = line.iter().zip(wx).map(|(v, w)| v * w).sum::<f32>();
+            let slope = line.iter().zip(sx).map(|(v, s)| v * s).sum::<f32>();
+            out[0] += wy[j] * along;
+            out[1] += wy[j] * slope;
+            out[2] += sy[j] * along;
+        }
+        out
     }
 
     /// First grid point as whole column and row of `values`, and the fractions beyond them.
@@ -181,6 +269,35 @@ mod tests {
             let down = (value_at(x, y + step).0 - value_at(x, y - step).0) / (2.0 * step);
             assert!((dx - across).abs() < 0.02 && (dy - down).abs() < 0.02, "{dx} {across} {dy} {down}");
         }
+    }
+
+    #[test]
+    fn a_mapped_grid_has_the_derivatives_of_its_own_coordinates() {
+        let plane = Plane::from_fn(Size::new(60, 60), |col, row| {
+            (120.0 + 60.0 * (f64::from(col) * 0.3).sin() + 50.0 * (f64::from(row) * 0.23).cos()) as u8
+        });
+        let (window, rect) = whole(&plane);
+        let mut patch = SmoothPatch::default();
+        patch.load(&window, rect);
+        let map = Homography::new([[1.2, -0.3, 30.2], [0.25, 0.9, 29.6], [0.002, -0.001, 1.0]]);
+        let mut samples = PatchSamples::default();
+        assert!(patch.sample_mapped(&map, 9, 7, &mut samples));
+        let value = |u: f64, v: f64| {
+            let at = map.apply(Point::new(u, v));
+            let mut one = PatchSamples::default();
+            patch.sample(at, 1, 1, &mut one);
+            f64::from(one.value[0])
+        };
+        for (col, row) in [(0, 0), (4, 3), (8, 6), (2, 5)] {
+            let (u, v, i) = (f64::from(col) - 4.0, f64::from(row) - 3.0, (row * 9 + col) as usize);
+            assert!((f64::from(samples.value[i]) - value(u, v)).abs() < 1e-3);
+            let across = (value(u + 0.01, v) - value(u - 0.01, v)) / 0.02;
+            let down = (value(u, v + 0.01) - value(u, v - 0.01)) / 0.02;
+            assert!((f64::from(samples.dx[i]) - across).abs() < 0.03, "{} {across}", samples.dx[i]);
+            assert!((f64::from(samples.dy[i]) - down).abs() < 0.03, "{} {down}", samples.dy[i]);
+        }
+        let outside = Homography::shift(Point::new(2.0, 2.0)).after(&map);
+        assert!(!patch.sample_mapped(&outside, 61, 61, &mut samples));
     }
 
     #[test]

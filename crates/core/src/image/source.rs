@@ -2,9 +2,42 @@
 
 use std::convert::Infallible;
 
+use serde::{Deserialize, Serialize};
+
 use super::{Plane, Window};
 use crate::geometry::{PixelRect, Size};
 use crate::time::Frame;
+
+/// One number a pixel, made of its colour.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Component {
+    /// Brightness, as the stream carries it.
+    #[default]
+    Luma,
+    /// Red of R'G'B'.
+    Red,
+    /// Green of R'G'B'.
+    Green,
+    /// Blue of R'G'B'.
+    Blue,
+    /// How far the colour is from grey: the largest of R'G'B' less the smallest. Not divided by the largest, as noise in the
+    /// dark would then look like colour.
+    Saturation,
+}
+
+impl Component {
+    /// Of a pixel in R'G'B', 0 to 255; luma is not made of it here but taken from the stream.
+    pub fn of_rgb(self, [red, green, blue]: [u8; 3], luma: u8) -> u8 {
+        match self {
+            Self::Luma => luma,
+            Self::Red => red,
+            Self::Green => green,
+            Self::Blue => blue,
+            Self::Saturation => red.max(green).max(blue) - red.min(green).min(blue),
+        }
+    }
+}
 
 /// Gives windows of the full-size frames of a clip. Implemented by the caller, who knows about files.
 ///
@@ -17,25 +50,40 @@ pub trait FrameSource {
     fn size(&self) -> Size;
 
     /// The pixels of `rect` (clamped to the picture) on `frame`.
-    fn window(&mut self, frame: Frame, rect: PixelRect) -> Result<Window, Self::Error>;
+    fn window(&mut self, frame: Frame, rect: PixelRect, component: Component) -> Result<Window, Self::Error>;
+
+    /// One window for each component.
+    fn windows(&mut self, frame: Frame, rect: PixelRect, components: &[Component]) -> Result<Vec<Window>, Self::Error> {
+        components.iter().map(|component| self.window(frame, rect, *component)).collect()
+    }
 }
 
 /// Frames that are all in memory, the first being frame 0.
 #[derive(Clone, Debug)]
 pub struct PlaneStack {
-    planes: Vec<Plane>,
+    luma: Vec<Plane>,
+    /// Red, green and blue of each frame; empty for a grey film.
+    colour: Vec<[Plane; 3]>,
 }
 
 impl PlaneStack {
-    /// `None` when there is no plane, or when sizes differ.
-    pub fn new(planes: Vec<Plane>) -> Option<Self> {
-        let size = planes.first()?.size();
-        planes.iter().all(|plane| plane.size() == size).then_some(Self { planes })
+    /// A grey film; `None` when there is no plane, or when sizes differ.
+    pub fn new(luma: Vec<Plane>) -> Option<Self> {
+        let size = luma.first()?.size();
+        luma.iter().all(|plane| plane.size() == size).then_some(Self { luma, colour: Vec::new() })
     }
 
-    /// The planes, in order.
+    /// A colour film; `None` when numbers of frames or sizes differ.
+    pub fn with_colour(luma: Vec<Plane>, colour: Vec<[Plane; 3]>) -> Option<Self> {
+        let stack = Self::new(luma)?;
+        let size = stack.size();
+        let fits = colour.len() == stack.luma.len() && colour.iter().flatten().all(|plane| plane.size() == size);
+        fits.then_some(Self { colour, ..stack })
+    }
+
+    /// The luma planes, in order.
     pub fn planes(&self) -> &[Plane] {
-        &self.planes
+        &self.luma
     }
 }
 
@@ -43,10 +91,24 @@ impl FrameSource for PlaneStack {
     type Error = Infallible;
 
     fn size(&self) -> Size {
-        self.planes[0].size()
+        self.luma[0].size()
     }
 
-    fn window(&mut self, frame: Frame, rect: PixelRect) -> Result<Window, Infallible> {
-        Ok(self.planes[frame.0 as usize].window(rect))
+    fn window(&mut self, frame: Frame, rect: PixelRect, component: Component) -> Result<Window, Infallible> {
+        let frame = frame.0 as usize;
+        let luma = self.luma[frame].window(rect);
+        let Some(colour) = self.colour.get(frame).filter(|_| component != Component::Luma) else {
+            // Grey: red, green and blue are the luma, and there is no saturation.
+            let size = luma.plane.size();
+            let grey = || Plane::from_fn(size, |_, _| 0);
+            let plane = if component == Component::Saturation { grey() } else { luma.plane };
+            return Ok(Window { plane, ..luma });
+        };
+        let parts = [0, 1, 2].map(|i| colour[i].window(rect));
+        let value = |col: u32, row: u32| {
+            let at = |window: &Window| window.plane.row(row as usize)[col as usize];
+            component.of_rgb([at(&parts[0]), at(&parts[1]), at(&parts[2])], at(&luma))
+        };
+        Ok(Window { plane: Plane::from_fn(luma.plane.size(), value), ..luma })
     }
 }

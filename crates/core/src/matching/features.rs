@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::Searcher;
 use crate::geometry::{PixelRect, Point, Size};
-use crate::image::{FrameSource, NOISE_GAIN, PatchSamples, SmoothPatch, Window};
+use crate::image::{Component, FrameSource, NOISE_GAIN, PatchSamples, SmoothPatch, Window};
 use crate::time::Frame;
 
 /// Pattern sides tried, smallest first, in pixels. Odd, so that the pin sits on a sample. Below 21 a pattern may be sharp
@@ -98,15 +98,15 @@ pub fn choose_search<S: FrameSource>(
     let Some(neighbour) = neighbour else { return Ok(default_search(size)) };
     let side = side as usize;
     let half = side as f64 / 2.0;
-    let window = source.window(frame, PixelRect::around(centre, half, half))?;
+    let window = source.window(frame, PixelRect::around(centre, half, half), Component::Luma)?;
     let mut patch = SmoothPatch::default();
     patch.load(&window, PixelRect::around(centre, half, half));
     let mut samples = PatchSamples::default();
     patch.sample(centre, side, side, &mut samples);
-    let mut searcher = Searcher::new(&samples.value, side, side);
+    let mut searcher = Searcher::new(&[&samples.value], side, side);
     let reach = f64::from(MAX_SEARCH);
     let area = searcher.area(centre, (reach, reach));
-    let found = searcher.find(&source.window(neighbour, area)?);
+    let found = searcher.find(&[source.window(neighbour, area, Component::Luma)?]);
     let moved = found.first().filter(|best| best.score > 0.8).map(|best| best.centre.distance(centre));
     let wanted = moved.map_or(default_search(size), |moved| (2.0 * moved + 16.0) as u32);
     Ok(wanted.clamp(MIN_SEARCH, MAX_SEARCH))

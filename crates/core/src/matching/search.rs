@@ -24,17 +24,18 @@ const SAME_PEAK: i32 = 3;
 pub struct Candidate {
     /// Centre of the pattern there.
     pub centre: Point,
-    /// Correlation, -1 to 1.
+    /// Correlation, -1 to 1; the mean over the layers.
     pub score: f32,
 }
 
 /// Looks for a pattern of one size; keeps its scratch memory from frame to frame.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Searcher {
     cols: usize,
     rows: usize,
-    levels: Vec<Option<Template>>,
-    images: Vec<Level>,
+    /// By layer, then by level.
+    templates: Vec<Vec<Option<Template>>>,
+    images: Vec<Vec<Level>>,
 }
 
 #[derive(Clone, Debug, Default)]
@@ -52,18 +53,27 @@ struct Peak {
 }
 
 impl Searcher {
-    /// For a pattern of `cols * rows` samples, row by row.
-    pub fn new(pattern: &[f32], cols: usize, rows: usize) -> Self {
+    /// For a pattern whose layers have `cols * rows` samples each, row by row.
+    pub fn new(layers: &[&[f32]], cols: usize, rows: usize) -> Self {
         let depth = depth_for(cols.min(rows));
-        let mut level = Level { cols, rows, values: pattern.to_vec() };
-        let mut levels = Vec::with_capacity(depth);
-        for step in 0..depth {
-            if step > 0 {
-                level = level.halved();
+        let pyramid = |values: &[f32]| {
+            let mut level = Level { cols, rows, values: values.to_vec() };
+            let mut templates = Vec::with_capacity(depth);
+            for step in 0..depth {
+                if step > 0 {
+                    level = level.halved();
+                }
+                templates.push(Template::new(level.values.clone(), level.cols, level.rows));
             }
-            levels.push(Template::new(level.values.clone(), level.cols, level.rows));
-        }
-        Self { cols, rows, levels, images: vec![Level::default(); depth] }
+            templates
+        };
+        let templates: Vec<_> = layers.iter().map(|values| pyramid(values)).collect();
+        Self { cols, rows, images: vec![vec![Level::default(); depth]; layers.len()], templates }
+    }
+
+    /// Whether no layer has anything to look for.
+    pub fn is_flat(&self) -> bool {
+        self.templates.iter().all(|levels| levels[0].is_none())
     }
 
     /// The pixels that [`Searcher::find`] wants to see for this prediction and reach.
@@ -71,11 +81,14 @@ impl Searcher {
         PixelRect::around(predicted, reach.0 + self.cols as f64 / 2.0, reach.1 + self.rows as f64 / 2.0)
     }
 
-    /// The best places for the pattern's centre inside the window, best first; empty when the pattern or the window
-    /// is flat, or the window is smaller than the pattern.
-    pub fn find(&mut self, window: &Window) -> Vec<Candidate> {
-        self.fill_levels(window);
-        let coarsest = (0..self.levels.len()).rev().find(|&k| self.images[k].holds(self.levels[k].as_ref()));
+    /// The best places for the pattern's centre inside the windows (one a layer, all of the same rectangle), best first;
+    /// empty when the pattern or the window is flat, or the window is smaller than the pattern.
+    pub fn find(&mut self, windows: &[Window]) -> Vec<Candidate> {
+        assert_eq!(windows.len(), self.images.len(), "one window for each layer of the pattern");
+        for (levels, window) in self.images.iter_mut().zip(windows) {
+            fill_levels(levels, window);
+        }
+        let coarsest = (0..self.images[0].len()).rev().find(|&level| self.fits(level));
         let Some(coarsest) = coarsest else { return Vec::new() };
         let mut peaks = self.peaks_everywhere(coarsest);
         for level in (0..coarsest).rev() {
@@ -85,29 +98,38 @@ impl Searcher {
             peaks.retain(|peak| peak.score >= best - HOPELESS);
         }
         let half = Point::new(self.cols as f64 / 2.0, self.rows as f64 / 2.0);
-        let corner = Point::new(f64::from(window.left), f64::from(window.top)) + half;
+        let corner = Point::new(f64::from(windows[0].left), f64::from(windows[0].top)) + half;
         let centre = |peak: &Peak| corner + Point::new(f64::from(peak.col), f64::from(peak.row));
         peaks.iter().map(|peak| Candidate { centre: centre(peak), score: peak.score }).collect()
     }
 
-    fn fill_levels(&mut self, window: &Window) {
-        let size = window.plane.size();
-        let first = &mut self.images[0];
-        (first.cols, first.rows) = (size.width as usize, size.height as usize);
-        first.values.clear();
-        first.values.extend(window.plane.data().iter().map(|&v| f32::from(v)));
-        for level in 1..self.images.len() {
-            self.images[level] = self.images[level - 1].halved();
-        }
+    /// Templates and images of one level, of the layers that are not flat there.
+    fn layers(&self, level: usize) -> impl Iterator<Item = (&Template, &Level)> {
+        let pairs = self.templates.iter().zip(&self.images);
+        pairs.filter_map(move |(templates, images)| Some((templates[level].as_ref()?, &images[level])))
+    }
+
+    fn fits(&self, level: usize) -> bool {
+        let mut layers = self.layers(level).peekable();
+        layers.peek().is_some() && layers.all(|(t, image)| image.cols >= t.cols() && image.rows >= t.rows())
     }
 
     /// Every local maximum of the correlation over one level, best first.
     fn peaks_everywhere(&self, level: usize) -> Vec<Peak> {
-        let image = &self.images[level];
-        let Some(template) = &self.levels[level] else { return Vec::new() };
-        let (cols, rows) = (image.cols - template.cols() + 1, image.rows - template.rows() + 1);
-        let scores = template.surface(&image.values, image.cols);
-        let mut peaks = local_maxima(&scores, cols, rows);
+        let mut total: Vec<f32> = Vec::new();
+        let (mut count, mut places) = (0, (0, 0));
+        for (template, image) in self.layers(level) {
+            places = (image.cols - template.cols() + 1, image.rows - template.rows() + 1);
+            let scores = template.surface(&image.values, image.cols);
+            count += 1;
+            if count == 1 {
+                total = scores;
+            } else {
+                total.iter_mut().zip(&scores).for_each(|(sum, score)| *sum += score);
+            }
+        }
+        total.iter_mut().for_each(|sum| *sum /= count as f32);
+        let mut peaks = local_maxima(&total, places.0, places.1);
         peaks.truncate(COARSE_PEAKS);
         peaks
     }
@@ -127,18 +149,37 @@ impl Searcher {
     }
 
     fn climb(&self, level: usize, peak: &Peak) -> Option<Peak> {
-        let image = &self.images[level];
-        let template = self.levels[level].as_ref()?;
-        let last_col = image.cols as i32 - template.cols() as i32;
-        let last_row = image.rows as i32 - template.rows() as i32;
         let around = (-1..=2).flat_map(|row| (-1..=2).map(move |col| (2 * peak.col + col, 2 * peak.row + row)));
         around
-            .filter(|&(col, row)| (0..=last_col).contains(&col) && (0..=last_row).contains(&row))
-            .filter_map(|(col, row)| {
-                let start = row as usize * image.cols + col as usize;
-                template.score(&image.values, start, image.cols).map(|score| Peak { col, row, score })
-            })
+            .filter_map(|(col, row)| self.score(level, col, row).map(|score| Peak { col, row, score }))
             .max_by(|a, b| a.score.total_cmp(&b.score))
+    }
+
+    /// Mean score of the layers at one place; `None` where the pattern would reach out of the window.
+    fn score(&self, level: usize, col: i32, row: i32) -> Option<f32> {
+        let (mut sum, mut count) = (0.0, 0);
+        for (template, image) in self.layers(level) {
+            let last = (image.cols as i32 - template.cols() as i32, image.rows as i32 - template.rows() as i32);
+            if !(0..=last.0).contains(&col) || !(0..=last.1).contains(&row) {
+                return None;
+            }
+            let start = row as usize * image.cols + col as usize;
+            if let Some(score) = template.score(&image.values, start, image.cols) {
+                (sum, count) = (sum + score, count + 1);
+            }
+        }
+        (count > 0).then(|| sum / count as f32)
+    }
+}
+
+fn fill_levels(levels: &mut [Level], window: &Window) {
+    let size = window.plane.size();
+    let first = &mut levels[0];
+    (first.cols, first.rows) = (size.width as usize, size.height as usize);
+    first.values.clear();
+    first.values.extend(window.plane.data().iter().map(|&v| f32::from(v)));
+    for level in 1..levels.len() {
+        levels[level] = levels[level - 1].halved();
     }
 }
 
@@ -153,10 +194,6 @@ impl Level {
             values.extend(upper.iter().zip(lower).map(|(a, b)| (a[0] + a[1] + b[0] + b[1]) * 0.25));
         }
         Self { cols, rows, values }
-    }
-
-    fn holds(&self, template: Option<&Template>) -> bool {
-        template.is_some_and(|t| self.cols >= t.cols() && self.rows >= t.rows())
     }
 }
 
@@ -202,10 +239,10 @@ mod tests {
     fn finds_the_pattern_at_every_parity_of_its_place() {
         let plane = texture(Size::new(220, 200));
         for (side, left, top) in [(31, 90, 80), (31, 91, 83), (15, 77, 102), (61, 66, 59), (11, 100, 101)] {
-            let mut searcher = Searcher::new(&pattern_at(&plane, left, top, side), side as usize, side as usize);
+            let mut searcher = Searcher::new(&[&pattern_at(&plane, left, top, side)], side as usize, side as usize);
             let truth = Point::new(f64::from(left) + f64::from(side) / 2.0, f64::from(top) + f64::from(side) / 2.0);
             let window = plane.window(searcher.area(truth + Point::new(9.0, -14.0), (40.0, 40.0)));
-            let best = searcher.find(&window)[0];
+            let best = searcher.find(&[window])[0];
             assert_eq!(best.centre, truth, "side {side} at {left},{top}");
             assert!(best.score > 0.999, "{best:?}");
         }
@@ -214,12 +251,12 @@ mod tests {
     #[test]
     fn flat_windows_and_tiny_windows_give_no_candidate() {
         let plane = texture(Size::new(100, 100));
-        let mut searcher = Searcher::new(&pattern_at(&plane, 40, 40, 21), 21, 21);
+        let mut searcher = Searcher::new(&[&pattern_at(&plane, 40, 40, 21)], 21, 21);
         let flat = Plane::from_fn(Size::new(100, 100), |_, _| 90);
         let everywhere = PixelRect { left: 0, top: 0, right: 100, bottom: 100 };
-        assert!(searcher.find(&flat.window(everywhere)).is_empty());
+        assert!(searcher.find(&[flat.window(everywhere)]).is_empty());
         let tiny = PixelRect { left: 0, top: 0, right: 12, bottom: 12 };
-        assert!(searcher.find(&plane.window(tiny)).is_empty());
+        assert!(searcher.find(&[plane.window(tiny)]).is_empty());
     }
 
     #[test]
@@ -228,9 +265,9 @@ mod tests {
             let (x, y) = (f64::from(col % 40), f64::from(row));
             (120.0 + 50.0 * (x * 0.5).sin() * (y * 0.2).cos() + 30.0 * (x * 0.157 + y * 0.05).cos()) as u8
         });
-        let mut searcher = Searcher::new(&pattern_at(&plane, 80, 40, 25), 25, 25);
+        let mut searcher = Searcher::new(&[&pattern_at(&plane, 80, 40, 25)], 25, 25);
         let window = plane.window(searcher.area(Point::new(92.5, 52.5), (50.0, 10.0)));
-        let found = searcher.find(&window);
+        let found = searcher.find(&[window]);
         assert!(found.len() >= 3 && found[1].score > 0.9, "{found:?}");
     }
 }

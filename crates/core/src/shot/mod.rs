@@ -1,5 +1,6 @@
 //! What a person made of a shot: subjects with their pins and attachments, and the samples of each pin.
 
+mod covariance;
 mod pin;
 mod track;
 
@@ -10,7 +11,8 @@ use uuid::Uuid;
 
 use crate::scene::Label;
 
-pub use pin::{Channel, MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE, Motion, Pin, PinProblem};
+pub use covariance::Covariance;
+pub use pin::{Channel, Filter, MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE, Motion, Pin, PinProblem, ReferencePolicy};
 pub use track::{Sample, SampleState, Track};
 
 /// Subject colours: Okabe & Ito (2008), which stay apart for colour-blind eyes; black is left out, as it vanishes on

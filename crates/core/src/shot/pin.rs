@@ -5,6 +5,7 @@ use thiserror::Error;
 use uuid::Uuid;
 
 use crate::geometry::{Point, Size};
+use crate::image::Component;
 use crate::time::Frame;
 
 /// Smallest pattern side, in pixels: below it a pattern holds too few samples to tell places apart.
@@ -14,13 +15,21 @@ pub const MAX_PATTERN_SIDE: u32 = 255;
 /// Largest search distance to each side, in pixels.
 pub const MAX_SEARCH: u32 = 400;
 
-/// How much of the motion of a pattern counts.
+/// How much of the motion of a pattern counts: each takes in the ones before it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Motion {
     /// Only where it is.
     #[default]
     Position,
+    /// How it is turned.
+    Rotation,
+    /// How large it is.
+    Scale,
+    /// How it is sheared and stretched.
+    Affine,
+    /// How it is tilted in depth.
+    Perspective,
 }
 
 /// What of the picture is compared.
@@ -30,6 +39,61 @@ pub enum Channel {
     /// Brightness.
     #[default]
     Luma,
+    /// Red alone.
+    Red,
+    /// Green alone.
+    Green,
+    /// Blue alone.
+    Blue,
+    /// How colourful it is.
+    Saturation,
+    /// Red, green and blue, each with a gain and offset of its own.
+    Colour,
+}
+
+impl Channel {
+    /// The planes it takes.
+    pub fn components(self) -> &'static [Component] {
+        match self {
+            Self::Luma => &[Component::Luma],
+            Self::Red => &[Component::Red],
+            Self::Green => &[Component::Green],
+            Self::Blue => &[Component::Blue],
+            Self::Saturation => &[Component::Saturation],
+            Self::Colour => &[Component::Red, Component::Green, Component::Blue],
+        }
+    }
+
+    /// Whether it takes more than the stream's luma.
+    pub fn needs_colour(self) -> bool {
+        self != Self::Luma
+    }
+}
+
+/// What a frame is compared with.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum ReferencePolicy {
+    /// The first picture of the feature, always: no drift, but lost when the feature changes.
+    Fixed,
+    /// A newer picture as the feature changes: never lost by change, but drifts.
+    Renewed,
+    /// A newer picture, then checked against the first: the place counts only where both agree.
+    #[default]
+    Checked,
+}
+
+/// What is done to the picture before it is compared.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Filter {
+    /// Nothing beyond what alignment needs.
+    #[default]
+    None,
+    /// Smoothed by a Gaussian of 1.2 pixels: for strong grain.
+    Smooth,
+    /// Fine detail brought out: for a soft picture.
+    Sharpen,
 }
 
 /// One followed spot.
@@ -51,7 +115,13 @@ pub struct Pin {
     /// What of the picture is compared.
     #[serde(default)]
     pub channel: Channel,
-    /// A match below this ends the following, 0 to 1.
+    /// What a frame is compared with.
+    #[serde(default)]
+    pub reference: ReferencePolicy,
+    /// What is done to the picture first.
+    #[serde(default)]
+    pub filter: Filter,
+    /// A match below this is not believed, 0 to 1.
     pub stop_below: f64,
 }
 
@@ -81,6 +151,22 @@ impl Pin {
     /// The match below which following stops, unless set otherwise. Common practice.
     pub const STOP_BELOW: f64 = 0.80;
 
+    /// A pin with these sizes and everything else as usual.
+    pub fn new(id: Uuid, frame: Frame, at: Point, pattern: [u32; 2], search: [u32; 2]) -> Self {
+        Self {
+            id,
+            frame,
+            at,
+            pattern,
+            search,
+            motion: Motion::default(),
+            channel: Channel::default(),
+            reference: ReferencePolicy::default(),
+            filter: Filter::default(),
+            stop_below: Self::STOP_BELOW,
+        }
+    }
+
     /// Checks the settings against the picture.
     pub fn check(&self, size: Size) -> Result<(), PinProblem> {
         let [width, height] = self.pattern;
@@ -109,16 +195,7 @@ mod tests {
     #[test]
     fn settings_out_of_bounds_are_named() {
         let size = Size::new(100, 80);
-        let good = Pin {
-            id: Uuid::nil(),
-            frame: Frame(0),
-            at: Point::new(50.0, 40.0),
-            pattern: [31, 31],
-            search: [64, 64],
-            motion: Motion::Position,
-            channel: Channel::Luma,
-            stop_below: 0.8,
-        };
+        let good = Pin::new(Uuid::nil(), Frame(0), Point::new(50.0, 40.0), [31, 31], [64, 64]);
         assert_eq!(good.check(size), Ok(()));
         let outside = Pin { at: Point::new(100.0, 40.0), ..good.clone() };
         assert!(outside.check(size).unwrap_err().to_string().contains("100 x 80"));

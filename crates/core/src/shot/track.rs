@@ -5,7 +5,8 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
-use crate::geometry::Point;
+use super::Covariance;
+use crate::geometry::{Point, Shape};
 use crate::time::{Frame, FrameRange};
 
 /// How a sample came about.
@@ -61,19 +62,41 @@ impl FromStr for SampleState {
 pub struct Sample {
     /// Where it is.
     pub at: Point,
-    /// How alike pattern and picture are, 0 to 1.
+    /// How alike pattern and picture are, 0 to 1: their correlation (Lewis 1995), at the place found below the pixel.
     #[serde(rename = "match")]
     pub matched: f64,
-    /// Standard deviation of the place across and down, in pixels.
-    pub deviation: Point,
+    /// How sure the place is, from the residual and the gradients.
+    #[serde(default)]
+    pub covariance: Covariance,
     /// How it came about.
     pub state: SampleState,
+    /// Match of the place over the match of the next best place in the search area; 1 is a look-alike that is as good.
+    /// `None` when there is no other place, or nothing was searched.
+    #[serde(default)]
+    pub peak_ratio: Option<f64>,
+    /// Distance from where it was on the frame before to where following it back from here leads, in pixels (Kalal,
+    /// Mikolajczyk & Matas 2010). `None` where the whole shot was not solved, or the frame before has no sample.
+    #[serde(default)]
+    pub back_error: Option<f64>,
+    /// How the pattern has turned, grown or tilted since it was picked. `None` for a pin that takes only the position.
+    #[serde(default)]
+    pub shape: Option<Shape>,
 }
 
 impl Sample {
     /// A place that a person has set: right by definition.
     pub fn guide(at: Point) -> Self {
-        Self { at, matched: 1.0, deviation: Point::default(), state: SampleState::Guide }
+        Self::bare(at, 1.0, Covariance::default(), SampleState::Guide)
+    }
+
+    /// A place that is predicted, not seen.
+    pub fn predicted(at: Point, state: SampleState) -> Self {
+        Self::bare(at, 0.0, Covariance::default(), state)
+    }
+
+    /// A sample without the figures that only the search and the solve know.
+    pub fn bare(at: Point, matched: f64, covariance: Covariance, state: SampleState) -> Self {
+        Self { at, matched, covariance, state, peak_ratio: None, back_error: None, shape: None }
     }
 }
 

@@ -5,6 +5,8 @@ mod passing_loop;
 mod people;
 mod platform;
 mod railcar;
+mod trials;
 
 pub use passing_loop::passing_loop;
 pub use platform::platform;
+pub use trials::trials;

@@ -25,7 +25,7 @@ fn sway(t: f64) -> Point {
 
 /// Pose of a layer at this depth: 0 is infinitely far, 1 is where the track is.
 fn at_depth(depth: f64, x: f64, y: f64) -> impl Fn(f64) -> Pose + Sync + Send {
-    move |t| Pose { at: Point::new(x - depth * pan(t), y) + sway(t) * (0.5 + 0.5 * depth), scale: 1.0 }
+    move |t| Pose::facing(Point::new(x - depth * pan(t), y) + sway(t) * (0.5 + 0.5 * depth), 1.0)
 }
 
 /// Distance run by the car, in pixels: slow for two seconds, fast in the middle, slow again at the end.
@@ -49,13 +49,13 @@ fn car(t: f64) -> Pose {
     // Rail joints make it nod a little.
     let nod = 0.5 * (along * 0.045).sin();
     let at = TRACK + Point::new(x - pan(t), f64::from(rail_at(x as f32)) + nod);
-    Pose { at: at + sway(t), scale: 0.98 * f64::from(near) }
+    Pose::facing(at + sway(t), 0.98 * f64::from(near))
 }
 
 fn on_car(place: Point) -> impl Fn(f64) -> Pose + Sync + Send {
     move |t| {
         let pose = car(t);
-        Pose { at: pose.at + (place - railcar::FOOT) * pose.scale, scale: pose.scale }
+        Pose::facing(pose.at + (place - railcar::FOOT) * pose.scale, pose.scale)
     }
 }
 
@@ -133,6 +133,9 @@ pub fn passing_loop() -> Shot {
         rate: 25,
         shutter: 0.5,
         grain: 1.6,
+        defocus: |_| 0.0,
+        light: |_| 1.0,
+        samples: 1,
         layers,
         points,
     }

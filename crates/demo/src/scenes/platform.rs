@@ -21,7 +21,7 @@ fn hand(t: f64) -> Point {
 }
 
 fn at_depth(depth: f64, x: f64, y: f64) -> impl Fn(f64) -> Pose + Sync + Send {
-    move |t| Pose { at: Point::new(x, y) + hand(t) * depth, scale: 1.0 }
+    move |t| Pose::facing(Point::new(x, y) + hand(t) * depth, 1.0)
 }
 
 /// Somebody's way along the platform: distance by time, and how far from the camera.
@@ -38,7 +38,7 @@ impl Way {
         let x = (self.along)(t);
         let bob = 4.0 * (x / STRIDE * 2.0 * std::f64::consts::TAU).cos();
         let at = Point::new(x, self.ground - 142.0 * self.scale + bob * self.scale);
-        Pose { at: at + hand(t), scale: self.scale }
+        Pose::facing(at + hand(t), self.scale)
     }
 
     fn phase(self, t: f64) -> usize {
@@ -237,9 +237,8 @@ fn shadow_layer(name: &'static str, way: Way) -> Layer {
         let fall = 1.0 - ((x - 95.0) / 95.0).powi(2) - ((y - 20.0) / 20.0).powi(2);
         ([0.01, 0.01, 0.02], 0.5 * fall.clamp(0.0, 1.0) * (0.85 + 0.15 * smooth(x / 6.0, y / 3.0, 58)))
     });
-    let mut layer = Layer::still(name, texture, move |t| Pose {
-        at: Point::new((way.along)(t) + 14.0, way.ground + 4.0) + hand(t),
-        scale: way.scale,
+    let mut layer = Layer::still(name, texture, move |t| {
+        Pose::facing(Point::new((way.along)(t) + 14.0, way.ground + 4.0) + hand(t), way.scale)
     });
     layer.anchor = Point::new(95.0, 20.0);
     layer
@@ -315,6 +314,9 @@ pub fn platform() -> Shot {
         rate: 25,
         shutter: 0.5,
         grain: 1.8,
+        defocus: |_| 0.0,
+        light: |_| 1.0,
+        samples: 1,
         layers,
         points,
     }

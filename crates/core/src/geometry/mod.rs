@@ -1,8 +1,12 @@
 //! Points, sizes and rectangles in picture coordinates (see the crate head for the convention).
 
+mod homography;
+
 use std::ops::{Add, Mul, Sub};
 
 use serde::{Deserialize, Serialize};
+
+pub use homography::{Homography, Shape};
 
 /// A place in the picture, or a difference of two places, in pixels.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]

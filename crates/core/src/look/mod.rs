@@ -1,0 +1,238 @@
+//! One look at one frame: where may the pattern be, and how good is each place.
+
+mod references;
+mod softness;
+mod target;
+
+use crate::align::{Aligner, Alignment, Pattern};
+use crate::geometry::{Homography, PixelRect, Point, Shape, Size};
+use crate::image::{Blur, FrameSource, Window};
+use crate::matching::Candidate;
+use crate::shot::{Covariance, Motion, Pin, Sample, SampleState};
+use crate::time::Frame;
+
+pub(crate) use references::References;
+use softness::Softness;
+pub(crate) use target::Target;
+
+/// Candidates of the search that are aligned and compared; the others score too low to win.
+const ALIGNED_CANDIDATES: usize = 4;
+/// Candidates that score this much below the best are not aligned: alignment below the pixel adds less than that.
+const CLEARLY_WORSE: f32 = 0.15;
+/// How far the alignment may move a candidate, in pixels: the search is right to the pixel, plus its coarse levels' slip.
+const ALIGN_REACH: f64 = 3.0;
+/// A match of at least this by position alone leaves nothing for turn and growth to explain.
+const STIFF: f64 = 0.96;
+/// Turn and growth have to raise the match by this much to be believed of a pin that takes only the position.
+const PLAIN_DIFFERENCE: f64 = 0.01;
+/// Two finds nearer than this, in pixels, are the same place.
+const SAME_PLACE: f64 = 2.0;
+
+/// Where to look, and for what.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Prediction {
+    /// Where the pin should be.
+    pub at: Point,
+    /// How far it may be from there, across and down, in pixels.
+    pub reach: (f64, f64),
+    /// How the pattern was turned and grown when last seen.
+    pub shape: Shape,
+    /// Pixels per frame.
+    pub velocity: Point,
+}
+
+/// A place where the pattern may be.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Find {
+    /// From the pattern to the picture.
+    pub map: Homography,
+    /// 0 to 1.
+    pub matched: f64,
+    /// Of the place.
+    pub covariance: Covariance,
+    /// Score of this place over the best score of any other.
+    pub peak_ratio: Option<f64>,
+    /// Match to the newest reference, which may be another than the one that gave the place.
+    pub to_newest: f64,
+    /// Whether the place comes from the first reference, so that it cannot have drifted.
+    pub anchored: bool,
+    /// What the reference was softened by.
+    pub blur: Blur,
+}
+
+impl Find {
+    /// No place at all: what a look without any candidate gives.
+    pub fn nothing(map: Homography) -> Self {
+        Self { map, matched: 0.0, covariance: Covariance::UNKNOWN, peak_ratio: None, to_newest: 0.0, anchored: false, blur: Blur::default() }
+    }
+
+    /// As a sample of a pin; the shape only where the pin takes more than the position.
+    pub fn sample(&self, pin: &Pin, state: SampleState) -> Sample {
+        let shape = (pin.motion != Motion::Position).then(|| self.map.shape());
+        let Self { matched, covariance, peak_ratio, .. } = *self;
+        Sample { at: self.at(), matched, covariance, state, peak_ratio, back_error: None, shape }
+    }
+
+    pub fn at(&self) -> Point {
+        self.map.origin()
+    }
+}
+
+/// What was seen of a frame.
+pub(crate) struct Look {
+    /// Best match first; empty when nothing of the pattern's structure is there.
+    pub finds: Vec<Find>,
+    /// The pixels looked at.
+    pub windows: Vec<Window>,
+}
+
+/// Looks at frames for one pin; keeps scratch memory, and what it has learned of the shot's softness.
+pub(crate) struct Looker<'a> {
+    pub pin: &'a Pin,
+    pub size: Size,
+    aligner: Aligner,
+    softness: Softness,
+}
+
+impl<'a> Looker<'a> {
+    pub fn new(pin: &'a Pin, size: Size) -> Self {
+        Self { pin, size, aligner: Aligner::new(pin.filter), softness: Softness::default() }
+    }
+
+    /// Search distance to each side as the pin has it, times `wider`.
+    pub fn reach(&self, wider: f64) -> (f64, f64) {
+        let [across, down] = self.pin.search.map(|reach| f64::from(reach) * wider);
+        (across, down)
+    }
+
+    /// Searches for the target and aligns the best places.
+    pub fn look<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        target: &mut Target,
+        prediction: &Prediction,
+    ) -> Result<Look, S::Error> {
+        let blur = self.softness.of_pattern(prediction.velocity, &self.pin.pattern);
+        let searcher = target.searcher(blur, prediction.shape);
+        let area = searcher.area(prediction.at, prediction.reach);
+        let windows = source.windows(frame, area, self.pin.channel.components())?;
+        let candidates = searcher.find(&windows);
+        let ratios = peak_ratios(&candidates, f64::from(self.pin.pattern[0].min(self.pin.pattern[1])));
+        let best = candidates.first().map_or(0.0, |candidate| candidate.score);
+        let worth = |candidate: &&Candidate| candidate.score >= best - CLEARLY_WORSE;
+        let mut finds: Vec<Find> = Vec::new();
+        for (candidate, peak_ratio) in candidates.iter().zip(ratios).take(ALIGNED_CANDIDATES).filter(|(c, _)| worth(c)) {
+            let start = prediction.shape.placed(candidate.centre);
+            let found = self.align(target, blur, &windows, start);
+            let find = Find { peak_ratio, blur, ..self.judged(&found, start) };
+            if finds.iter().all(|other| other.at().distance(find.at()) > SAME_PLACE) {
+                finds.push(find);
+            }
+        }
+        finds.sort_by(|a, b| b.matched.total_cmp(&a.matched));
+        Ok(Look { finds, windows })
+    }
+
+    /// Aligns the target from a place that is already right to a pixel or three. The windows must cover it.
+    pub fn align_near(&mut self, target: &mut Target, windows: &[Window], start: Homography, velocity: Point) -> Find {
+        let blur = self.softness.of_pattern(velocity, &self.pin.pattern);
+        let found = self.align(target, blur, windows, start);
+        Find { blur, ..self.judged(&found, start) }
+    }
+
+    /// As [`Looker::align_near`], where it is known how soft the frame is.
+    pub fn align_softened(&mut self, target: &mut Target, windows: &[Window], start: Homography, blur: Blur) -> Find {
+        let found = self.align(target, blur, windows, start);
+        Find { blur, ..self.judged(&found, start) }
+    }
+
+    /// Where the pattern as it is at `map` on one frame is on another, near `there`; `None` when it cannot be found.
+    pub fn follow_back(
+        &mut self,
+        windows: &[Window],
+        map: &Homography,
+        others: &[Window],
+        there: &Homography,
+    ) -> Option<Point> {
+        let [cols, rows] = self.pin.pattern.map(|side| side as usize);
+        let pattern = Pattern::pick(windows, map, cols, rows, self.pin.filter);
+        let blur = std::mem::take(&mut self.aligner.blur);
+        let found = self.aligner.align(&pattern, others, *there, Motion::Position, ALIGN_REACH);
+        self.aligner.blur = blur;
+        found.has_settled().then(|| found.centre())
+    }
+
+    /// The pixels that [`Looker::align_near`] needs.
+    pub fn area_near(&self, map: &Homography) -> PixelRect {
+        let [cols, rows] = self.pin.pattern.map(|side| side as usize);
+        crate::align::bounds(map, cols, rows, ALIGN_REACH + 6.0 + self.softness.reach())
+    }
+
+    /// After a good find: is the picture softer or sharper than was taken for granted?
+    pub fn learn_softness(&mut self, target: &mut Target, windows: &[Window], find: &Find, velocity: Point) {
+        let Self { aligner, softness, pin, .. } = self;
+        softness.learn(find.matched, velocity, &pin.pattern, |blur_of_pattern, blur_of_picture| {
+            aligner.blur = blur_of_picture;
+            aligner.match_at(target.reference.softened(blur_of_pattern), windows, &find.map)
+        });
+        aligner.blur = softness.of_picture();
+    }
+
+    /// Forgets what is known of the softness: the next frame is far from the last.
+    pub fn forget_softness(&mut self) {
+        self.softness.forget();
+        self.aligner.blur = Blur::default();
+    }
+
+    /// Richer motions are found step by step: a first estimate of the place keeps them from running off.
+    ///
+    /// A pin that takes only the position is turned and grown too where that makes a plain difference: a car that comes nearer
+    /// keeps matching its first picture, and so cannot drift.
+    fn align(&mut self, target: &mut Target, blur: Blur, windows: &[Window], start: Homography) -> Alignment {
+        let pattern = target.reference.softened(blur);
+        let mut step = |from: Homography, motion: Motion| self.aligner.align(pattern, windows, from, motion, ALIGN_REACH);
+        let placed = step(start, Motion::Position);
+        let from = if placed.has_settled() { placed.map } else { start };
+        let is_same = start.shape() == Shape::SAME;
+        match self.pin.motion {
+            Motion::Position if is_same && placed.matched >= STIFF => placed,
+            Motion::Position if is_same => {
+                let grown = step(from, Motion::Scale);
+                if grown.has_settled() && grown.matched > placed.matched + PLAIN_DIFFERENCE { grown } else { placed }
+            }
+            Motion::Position => better(placed, step(from, Motion::Scale)),
+            Motion::Perspective => {
+                let sheared = better(placed, step(from, Motion::Affine));
+                better(sheared, step(sheared.map, Motion::Perspective))
+            }
+            motion => better(placed, step(from, motion)),
+        }
+    }
+
+    /// A place it could not settle on is not a find.
+    fn judged(&self, found: &Alignment, start: Homography) -> Find {
+        let (map, matched) = if found.has_settled() && found.map.shape().growth() > 0.1 {
+            (found.map, found.matched)
+        } else {
+            (start, found.matched.min(self.pin.stop_below * 0.5))
+        };
+        Find { map, matched, covariance: found.covariance, to_newest: matched, ..Find::nothing(map) }
+    }
+}
+
+/// The richer of two alignments, unless it got lost.
+fn better(plain: Alignment, rich: Alignment) -> Alignment {
+    if rich.has_settled() && rich.matched > plain.matched - 0.005 { rich } else { plain }
+}
+
+/// How far each candidate's score stands above the best score of any other place; places within a quarter of the pattern
+/// are its own slope.
+fn peak_ratios(candidates: &[Candidate], side: f64) -> Vec<Option<f64>> {
+    let ratio = |this: &Candidate| {
+        let others = candidates.iter().filter(|other| other.centre.distance(this.centre) > side / 4.0);
+        let next = others.map(|other| other.score).fold(f32::NEG_INFINITY, f32::max);
+        (next > 0.05).then(|| f64::from(this.score / next))
+    };
+    candidates.iter().map(ratio).collect()
+}

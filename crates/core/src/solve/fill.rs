@@ -1,0 +1,118 @@
+//! From what was found to a sample for each frame.
+
+use super::refine::BackErrors;
+use super::segment::{Guides, Path};
+use crate::geometry::{Point, Size};
+use crate::shot::{Pin, Sample, SampleState, Track};
+use crate::time::{Frame, FrameRange};
+
+/// Frames over which the velocity at the edge of a hidden run is measured: one frame alone is at the mercy of its noise.
+const VELOCITY_OVER: i64 = 4;
+/// Past the last find, velocity is kept at this share from frame to frame: a guess gets worse, and should not run away.
+const KEPT_VELOCITY: f64 = 0.97;
+
+/// A sample for every frame of the range: found, guide, and hidden or outside with the predicted place.
+pub(super) fn fill(
+    pin: &Pin,
+    size: Size,
+    guides: &Guides,
+    range: FrameRange,
+    path: &Path,
+    errors: &BackErrors,
+) -> Track {
+    let mut track: Track = path
+        .iter()
+        .map(|(frame, find)| {
+            let sample = find.sample(pin, SampleState::Found);
+            (*frame, Sample { back_error: errors.get(frame).copied(), ..sample })
+        })
+        .collect();
+    for guide in guides.within(range) {
+        let shape = (pin.motion != crate::shot::Motion::Position).then_some(guide.shape);
+        track.set(guide.frame, Some(Sample { shape, ..Sample::guide(guide.at) }));
+    }
+    let seen: Vec<(Frame, Point)> = track.iter().map(|(frame, sample)| (frame, sample.at)).collect();
+    for frame in range.frames().filter(|frame| track.get(*frame).is_none()).collect::<Vec<_>>() {
+        let at = predicted(&seen, frame);
+        let state = if size.contains(at) { SampleState::Hidden } else { SampleState::Outside };
+        track.set(frame, Some(Sample::predicted(at, state)));
+    }
+    track
+}
+
+/// Between two places a cubic that keeps the velocities of both ends (Hermite); beyond the last, slowing motion.
+fn predicted(seen: &[(Frame, Point)], frame: Frame) -> Point {
+    let after = seen.partition_point(|(other, _)| *other < frame);
+    match (after.checked_sub(1), seen.get(after)) {
+        (Some(before), Some(next)) => {
+            let last = seen[before];
+            let length = last.0.until(next.0) as f64;
+            let share = last.0.until(frame) as f64 / length;
+            let (from, to) = (velocity(seen, before, -1) * length, velocity(seen, after, 1) * length);
+            let (s2, s3) = (share * share, share * share * share);
+            last.1 * (2.0 * s3 - 3.0 * s2 + 1.0)
+                + next.1 * (3.0 * s2 - 2.0 * s3)
+                + from * (s3 - 2.0 * s2 + share)
+                + to * (s3 - s2)
+        }
+        (Some(last), None) => extrapolated(seen, last, -1, frame),
+        (None, Some(_)) => extrapolated(seen, after, 1, frame),
+        (None, None) => Point::default(),
+    }
+}
+
+fn extrapolated(seen: &[(Frame, Point)], from: usize, inward: i64, frame: Frame) -> Point {
+    let count = seen[from].0.until(frame).unsigned_abs() as i32;
+    let outward = velocity(seen, from, inward) * -(inward as f64);
+    // The sum of a geometric series.
+    seen[from].1 + outward * ((1.0 - KEPT_VELOCITY.powi(count)) / (1.0 - KEPT_VELOCITY))
+}
+
+/// Pixels per frame at the edge of a run, looking into the run.
+fn velocity(seen: &[(Frame, Point)], edge: usize, inward: i64) -> Point {
+    let (frame, at) = seen[edge];
+    let mut other = None;
+    for steps in 1..=VELOCITY_OVER {
+        let index = edge as i64 + inward * steps;
+        let next = usize::try_from(index).ok().and_then(|index| seen.get(index));
+        match next {
+            Some((next, place)) if frame.until(*next) == inward * steps => other = Some((*next, *place)),
+            _ => break,
+        }
+    }
+    other.map_or(Point::default(), |(next, place)| (place - at) * (1.0 / frame.until(next) as f64))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn straight(frames: &[u32]) -> Vec<(Frame, Point)> {
+        frames.iter().map(|&n| (Frame(n), Point::new(3.0 * f64::from(n), 100.0 - f64::from(n)))).collect()
+    }
+
+    #[test]
+    fn a_straight_path_goes_on_straight_through_a_gap() {
+        let seen = straight(&[0, 1, 2, 3, 4, 5, 20, 21, 22, 23]);
+        for n in 6..20 {
+            let want = Point::new(3.0 * f64::from(n), 100.0 - f64::from(n));
+            assert!(predicted(&seen, Frame(n)).distance(want) < 1e-9, "frame {n}");
+        }
+    }
+
+    #[test]
+    fn beyond_the_ends_it_goes_on_and_slows_down() {
+        let seen = straight(&[10, 11, 12, 13, 14]);
+        let next = predicted(&seen, Frame(15));
+        assert!(next.distance(Point::new(45.0, 85.0)) < 0.2, "{next:?}");
+        let before = predicted(&seen, Frame(9));
+        assert!(before.distance(Point::new(27.0, 91.0)) < 0.2, "{before:?}");
+        let far = predicted(&seen, Frame(400));
+        assert!(far.x < 42.0 + 3.0 * 34.0 && far.x > 42.0 + 3.0 * 30.0, "{far:?}");
+    }
+
+    #[test]
+    fn a_single_place_stays_put() {
+        assert_eq!(predicted(&straight(&[7]), Frame(20)), Point::new(21.0, 93.0));
+    }
+}

@@ -1,0 +1,244 @@
+//! The stretch between two guides, or between a guide and an end: looked at from both sides, then solved as one.
+
+use std::collections::BTreeMap;
+
+use super::Watch;
+use super::beam::Beam;
+use super::scout::{Departure, Found, merge, scout};
+use crate::geometry::{Homography, Point, Shape};
+use crate::image::FrameSource;
+use crate::look::{Find, Looker, References, Target};
+use crate::shot::{Pin, SampleState, Track};
+use crate::time::{Frame, FrameRange};
+
+/// Frames on each side of a find that say what match is usual there.
+const USUAL_WITHIN: usize = 12;
+/// Next to a hidden run, a find this much below the usual match is half covered already: its place is pulled.
+const HALF_COVERED: f64 = 0.07;
+
+/// A place that the path goes through, with how the pattern looked there.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Guide {
+    pub frame: Frame,
+    pub at: Point,
+    pub shape: Shape,
+}
+
+impl Guide {
+    pub fn map(&self) -> Homography {
+        self.shape.placed(self.at)
+    }
+}
+
+/// All guides of a pin in order of frames; there is at least one.
+#[derive(Clone, Debug)]
+pub(super) struct Guides(Vec<Guide>);
+
+/// Where it was found, by frame; frames without an entry are hidden.
+pub(super) type Path = BTreeMap<Frame, Find>;
+
+pub(super) enum Outcome {
+    Done(Path),
+    /// The pattern of the guide on this frame is flat.
+    Flat(Frame),
+    Stopped,
+}
+
+impl Guides {
+    pub fn of(pin: &Pin, track: &Track) -> Self {
+        let guide = |frame, at, shape: Option<Shape>| Guide { frame, at, shape: shape.unwrap_or_default() };
+        let mut all: Vec<Guide> = track.guides().map(|(frame, sample)| guide(frame, sample.at, sample.shape)).collect();
+        let taken = track.get(pin.frame).is_some_and(|sample| sample.state == SampleState::Guide);
+        if !taken {
+            all.push(guide(pin.frame, pin.at, None));
+            all.sort_by_key(|guide| guide.frame);
+        }
+        Self(all)
+    }
+
+    pub fn all(&self) -> &[Guide] {
+        &self.0
+    }
+
+    pub fn within(&self, range: FrameRange) -> impl Iterator<Item = &Guide> {
+        self.0.iter().filter(move |guide| range.contains(guide.frame))
+    }
+
+    /// The nearest guides at or before, and at or after a frame.
+    pub fn around(&self, frame: Frame) -> (Option<&Guide>, Option<&Guide>) {
+        let before = self.0.iter().rev().find(|guide| guide.frame <= frame);
+        let after = self.0.iter().find(|guide| guide.frame >= frame);
+        (before, after)
+    }
+
+    /// The stretches of the range without guides.
+    pub fn segments(&self, range: FrameRange) -> Vec<Segment<'_>> {
+        let mut segments: Vec<Segment<'_>> = Vec::new();
+        for frame in range.frames().filter(|frame| self.0.iter().all(|guide| guide.frame != *frame)) {
+            match segments.last_mut() {
+                Some(segment) if segment.frames.last().is_some_and(|last| last.until(frame) == 1) => {
+                    segment.frames.push(frame);
+                }
+                _ => {
+                    let (left, right) = self.around(frame);
+                    segments.push(Segment { left, right, frames: vec![frame] });
+                }
+            }
+        }
+        segments
+    }
+}
+
+/// The frames that have to be solved anew when something changes on `frame`: to the next guide on each side, or to the
+/// end of `part`, which is the shot between two cuts.
+pub fn affected(pin: &Pin, track: &Track, frame: Frame, part: FrameRange) -> FrameRange {
+    let guides = Guides::of(pin, track);
+    let others = || guides.all().iter().map(|guide| guide.frame).filter(|other| part.contains(*other));
+    FrameRange {
+        first: others().filter(|other| *other < frame).max().unwrap_or(part.first),
+        last: others().filter(|other| *other > frame).min().unwrap_or(part.last),
+    }
+}
+
+/// Frames without a hole between two guides.
+pub(super) struct Segment<'g> {
+    left: Option<&'g Guide>,
+    right: Option<&'g Guide>,
+    frames: Vec<Frame>,
+}
+
+impl Segment<'_> {
+    pub fn solve<S: FrameSource>(
+        &self,
+        source: &mut S,
+        looker: &mut Looker<'_>,
+        track: &Track,
+        watch: &mut dyn Watch,
+    ) -> Result<Outcome, S::Error> {
+        let mut finds: Found = vec![Vec::new(); self.frames.len()];
+        for (guide, backward) in [(self.left, false), (self.right, true)] {
+            let Some(guide) = guide else { continue };
+            let Some(target) = Target::pick(source, guide.frame, guide.map(), looker.pin)? else {
+                return Ok(Outcome::Flat(guide.frame));
+            };
+            let mut frames = self.frames.clone();
+            if backward {
+                frames.reverse();
+            }
+            let departure = departure(guide, track, backward);
+            let found = scout(source, looker, &mut References::new(target), &departure, &frames, watch)?;
+            let Some(mut found) = found else { return Ok(Outcome::Stopped) };
+            if backward {
+                found.reverse();
+            }
+            for (all, found) in finds.iter_mut().zip(found) {
+                found.into_iter().for_each(|find| merge(all, find));
+            }
+        }
+        let mut path = self.best_path(looker, track, &finds);
+        uncover(&mut path, &self.frames);
+        Ok(Outcome::Done(path))
+    }
+
+    fn best_path(&self, looker: &Looker<'_>, track: &Track, finds: &Found) -> Path {
+        let backward = self.left.is_none();
+        let (from, to) = if backward { (self.right, self.left) } else { (self.left, self.right) };
+        let Some(from) = from else { return Path::new() };
+        let Departure { at, velocity, shape } = departure(from, track, backward);
+        let mut order: Vec<usize> = (0..self.frames.len()).collect();
+        if backward {
+            order.reverse();
+        }
+        let mut beam = Beam::new(looker.size, looker.pin.stop_below, at, velocity, shape);
+        order.iter().for_each(|&i| beam.advance(&finds[i]));
+        if let Some(to) = to {
+            beam.arrive(&Find { matched: 1.0, ..Find::nothing(to.map()) });
+        }
+        let way = beam.best_way();
+        let chosen = order.iter().zip(way);
+        chosen.filter_map(|(&i, find)| Some((self.frames[i], finds[i][find?]))).collect()
+    }
+}
+
+fn departure(guide: &Guide, track: &Track, backward: bool) -> Departure {
+    let behind = guide.frame.step(if backward { 1 } else { -1 }).and_then(|frame| track.position(frame));
+    Departure { at: guide.at, velocity: behind.map(|behind| guide.at - behind), shape: guide.shape }
+}
+
+/// Takes away finds at the edges of hidden runs whose match is clearly below what is usual around: whatever comes in front
+/// covers part of the pattern before it covers the pin.
+fn uncover(path: &mut Path, frames: &[Frame]) {
+    let usual = |path: &Path, frame: Frame, step: i32| {
+        let mut near: Vec<f64> = Vec::with_capacity(USUAL_WITHIN);
+        let mut at = Some(frame);
+        while let Some(find) = at.and_then(|frame| path.get(&frame)).filter(|_| near.len() < USUAL_WITHIN) {
+            near.push(find.matched);
+            at = at.and_then(|frame| frame.step(step));
+        }
+        near.sort_by(f64::total_cmp);
+        near[near.len() / 2]
+    };
+    let hidden: Vec<Frame> = frames.iter().copied().filter(|frame| !path.contains_key(frame)).collect();
+    for step in [1, -1] {
+        for edge in hidden.iter().filter_map(|frame| frame.step(step)) {
+            let mut at = edge;
+            while let Some(find) = path.get(&at) {
+                if find.matched >= usual(path, at, step) - HALF_COVERED {
+                    break;
+                }
+                path.remove(&at);
+                let Some(next) = at.step(step) else { break };
+                at = next;
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::shot::Sample;
+    use uuid::Uuid;
+
+    fn find(matched: f64) -> Find {
+        Find { matched, ..Find::nothing(Homography::shift(Point::default())) }
+    }
+
+    #[test]
+    fn half_covered_frames_beside_a_hidden_run_go_with_it() {
+        let frames: Vec<Frame> = (0..40).map(Frame).collect();
+        let matched = |n: u32| match n {
+            18 | 27 => 0.86,
+            19 | 26 => 0.81,
+            5 => 0.82,
+            _ => 0.97,
+        };
+        let mut path: Path = frames
+            .iter()
+            .filter(|frame| !(20..26).contains(&frame.0))
+            .map(|frame| (*frame, find(matched(frame.0))))
+            .collect();
+        uncover(&mut path, &frames);
+        let gone: Vec<u32> = frames.iter().filter(|frame| !path.contains_key(frame)).map(|frame| frame.0).collect();
+        // Frame 5 is a dip of its own, with nothing hidden beside it.
+        assert_eq!(gone, (18..28).collect::<Vec<u32>>());
+    }
+
+    #[test]
+    fn what_a_guide_changes_ends_at_its_neighbours() {
+        let pin = Pin::new(Uuid::nil(), Frame(20), Point::new(5.0, 5.0), [31, 31], [24, 24]);
+        let track: Track = [20, 40, 60].into_iter().map(|n| (Frame(n), Sample::guide(Point::default()))).collect();
+        let part = FrameRange { first: Frame(10), last: Frame(99) };
+        let ends = |frame| {
+            let range = affected(&pin, &track, Frame(frame), part);
+            (range.first.0, range.last.0)
+        };
+        assert_eq!(ends(30), (20, 40));
+        assert_eq!(ends(40), (20, 60));
+        assert_eq!(ends(12), (10, 20));
+        assert_eq!(ends(80), (60, 99));
+        let guides = Guides::of(&pin, &track);
+        let lengths: Vec<usize> = guides.segments(part).iter().map(|segment| segment.frames.len()).collect();
+        assert_eq!(lengths, [10, 19, 19, 39]);
+    }
+}

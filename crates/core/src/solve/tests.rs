@@ -1,0 +1,1 @@
+//! The solve on made shots.
