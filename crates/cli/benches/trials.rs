@@ -17,8 +17,10 @@ use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::{Shot, TruePoint, trials};
 use rayon::prelude::*;
 
-/// Side of the patterns, in pixels, for all methods.
-const SIDE: u32 = 31;
+/// Side of the patterns, in pixels, for all methods: the signs are three times as large in the large picture.
+fn side(shot: &Shot) -> u32 {
+    if shot.size.width > 2000 { 71 } else { 31 }
+}
 
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|word| word != "--bench").collect();
@@ -87,19 +89,19 @@ fn through_codec(planes: Vec<Vec<u8>>, size: Size) -> Vec<Vec<u8>> {
 fn pin_for(shot: &Shot, point: &TruePoint, stack: &mut PlaneStack) -> Pin {
     let first = (0..shot.frames).find(|frame| clear(shot, point, *frame)).expect("it can be seen somewhere");
     let at = shot.place(point, first);
-    let search = choose_search(stack, Frame(first), Some(Frame(first + 1)), at, SIDE).unwrap();
+    let search = choose_search(stack, Frame(first), Some(Frame(first + 1)), at, side(shot)).unwrap();
     let motion = match shot.name {
         "turn and zoom" => Motion::Scale,
         "tilting plane" => Motion::Perspective,
         _ => Motion::Position,
     };
-    Pin { motion, ..Pin::new(Default::default(), Frame(first), at, [SIDE; 2], [search; 2]) }
+    Pin { motion, ..Pin::new(Default::default(), Frame(first), at, [side(shot); 2], [search; 2]) }
 }
 
 /// Whether all of the pattern can be seen.
 fn clear(shot: &Shot, point: &TruePoint, frame: u32) -> bool {
     let place = shot.place(point, frame);
-    let half = f64::from(SIDE) / 2.0 + 2.0;
+    let half = f64::from(side(shot)) / 2.0 + 2.0;
     let corners = [(-half, -half), (half, -half), (-half, half), (half, half)];
     shot.is_visible(point, frame) && corners.iter().all(|(x, y)| shot.size.contains(place + Point::new(*x, *y)))
 }
@@ -167,7 +169,7 @@ fn export(folder: &Path, shot: &Shot, point: &TruePoint, pin: &Pin, stack: &Plan
     let visible: Vec<bool> = (0..shot.frames).map(|n| shot.is_visible(point, n)).collect();
     let value = serde_json::json!({
         "shot": shot.name, "pin": point.name, "width": shot.size.width, "height": shot.size.height, "frames": shot.frames,
-        "first": pin.frame, "side": SIDE, "search": pin.search[0], "place": places, "visible": visible,
+        "first": pin.frame, "side": side(shot), "search": pin.search[0], "place": places, "visible": visible,
     });
     std::fs::write(folder.join(format!("{} {}.json", shot.name, point.name)), value.to_string()).unwrap();
 }

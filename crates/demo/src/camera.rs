@@ -13,6 +13,9 @@ const PIXELS_PER_SAMPLE: f64 = 1.2;
 /// More samples than this cannot be told apart.
 const MOST_SAMPLES: usize = 20;
 
+/// Moments of an exposure over which the true place is averaged.
+const MOMENTS: usize = 16;
+
 /// Where a layer is on the picture at a moment.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Pose {
@@ -120,14 +123,18 @@ impl Layer {
 }
 
 impl Shot {
-    /// Middle of the exposure of a frame, by time in frames: the place of a blurred feature is its mean over it.
+    /// Middle of the exposure of a frame, by time in frames.
     fn middle(&self, frame: u32) -> f64 {
         f64::from(frame) + self.shutter / 2.0
     }
 
-    /// Where a named point is on a frame, whether or not it can be seen.
+    /// Where a named point is on a frame, whether or not it can be seen: its mean over the exposure, which is where a blurred
+    /// feature is seen.
     pub fn place(&self, point: &TruePoint, frame: u32) -> Point {
-        self.layer(point.layer).to_picture(self.middle(frame), point.at)
+        let layer = self.layer(point.layer);
+        let time = |i: usize| f64::from(frame) + self.shutter * (i as f64 + 0.5) / MOMENTS as f64;
+        let places = (0..MOMENTS).map(|i| layer.to_picture(time(i), point.at));
+        places.fold(Point::default(), |sum, place| sum + place) * (1.0 / MOMENTS as f64)
     }
 
     /// Whether a named point can be seen on a frame: inside the picture and not covered.
