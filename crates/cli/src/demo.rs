@@ -100,7 +100,7 @@ async fn bring_in(store: &Store, library: &Library, project: Uuid, film: &Path) 
     };
     store.create_clip(clip).await?;
     let shot = store.create_shot(NewShot { project, clip: id, name: &stem, range }).await?;
-    let job = store.enqueue(Task::Prepare(PrepareTask { clip: id }).into_job(project)?).await?;
+    let job = store.enqueue(Task::Prepare(PrepareTask { clip: id, colour: false }).into_job(project)?).await?;
     wait_for(store, job).await?;
     Ok(shot)
 }

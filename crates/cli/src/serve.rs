@@ -70,12 +70,10 @@ pub(crate) fn worker(args: WorkerArgs) -> anyhow::Result<()> {
     let store = Store::new(&args.database.database)?;
     runtime.block_on(async {
         let hub = EventHub::start(store.clone());
-        let [quick, slow] = spawn_worker(Worker { store, library, hub });
-        tokio::select! {
-            _ = tokio::signal::ctrl_c() => {}
-            _ = quick => {}
-            _ = slow => {}
-        }
+        let lanes = spawn_worker(Worker { store, library, hub });
+        // They run until the process ends.
+        let _ = tokio::signal::ctrl_c().await;
+        lanes.iter().for_each(tokio::task::JoinHandle::abort);
     });
     runtime.shutdown_timeout(Duration::from_millis(200));
     Ok(())

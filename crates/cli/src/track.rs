@@ -12,7 +12,9 @@ use jampin_core::matching::{choose_pattern, choose_search};
 use jampin_core::shot::{Pin, Sample, Track};
 use jampin_core::solve::{Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
-use jampin_media::{Cancel, ClipFolder, ClipInfo, Leave, MediaError, StoredPlanes, Tools, WhenMissing, prepare, probe};
+use jampin_media::{
+    Cancel, ClipFolder, ClipInfo, Leave, MediaError, StoredPlanes, Tools, WhenMissing, prepare, prepare_colour, probe,
+};
 use rayon::prelude::*;
 use uuid::Uuid;
 
@@ -27,7 +29,8 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
         .map_err(|error| bad_input(format!("the pins file {} cannot be read: {error}", args.pins.display())))?;
     let file = PinFile::parse(&text).map_err(bad_input)?;
     let scratch = tempfile::tempdir().context("no room for frames")?;
-    let film = Film::open(&args.clip, scratch.path())?;
+    let in_colour = file.pins.iter().any(|pin| pin.channel.needs_colour());
+    let film = Film::open(&args.clip, scratch.path(), in_colour)?;
     let range = film.range(args.range.as_deref())?;
     file.pins.iter().try_for_each(|pin| check(pin, &film, range))?;
     let threads = rayon::ThreadPoolBuilder::new().num_threads(args.threads.max(1)).build()?;
@@ -86,8 +89,8 @@ struct Film {
 }
 
 impl Film {
-    /// Decodes the film once; its planes are kept in `scratch` for as long as they are needed.
-    fn open(clip: &Path, scratch: &Path) -> anyhow::Result<Self> {
+    /// Decodes the film once (twice when a pin looks at colour); its planes are kept in `scratch` for as long as they are needed.
+    fn open(clip: &Path, scratch: &Path, in_colour: bool) -> anyhow::Result<Self> {
         let clip = clip
             .canonicalize()
             .map_err(|error| bad_input(format!("the film {} cannot be read: {error}", clip.display())))?;
@@ -101,6 +104,11 @@ impl Film {
         let mut progress = |done: jampin_media::Progress| bar.set_position(done.frames.into());
         let prepared = prepare(&tools, &folder, (&info, &table), Leave::Planes, &Cancel::default(), &mut progress)
             .map_err(media_error)?;
+        if in_colour {
+            bar.set_message("reading colour");
+            prepare_colour(&tools, &folder, (&info, prepared.table.len()), &Cancel::default(), &mut progress)
+                .map_err(media_error)?;
+        }
         bar.finish_and_clear();
         Ok(Self { info, frames: prepared.table.len(), cuts: prepared.cuts, folder })
     }

@@ -4,20 +4,21 @@ use std::time::{Duration, Instant};
 
 use jampin_core::follow::{Continue, Direction, FollowEnd, FollowSink, Start, follow, segment_end, shot_part};
 use jampin_core::shot::{Pin, Sample, Shot};
+use jampin_core::solve::affected;
 use jampin_core::time::{Frame, FrameRange};
-use jampin_media::{Cancel, ClipInfo, StoredPlanes, WhenMissing};
-use jampin_store::{Appended, ClipState, Job};
+use jampin_media::{Cancel, StoredPlanes};
+use jampin_store::{Appended, Job};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
-use crate::{PrepareTask, Task, TaskError, Worker};
+use crate::place::Workplace;
+use crate::solve::{SolveResult, Solver};
+use crate::{TaskError, Worker};
 
 /// How often samples are written down: often enough to look alive, seldom enough that writing does not slow it.
 const FLUSH: Duration = Duration::from_millis(120);
-/// How long a frame that is not prepared yet is waited for.
-const PATIENCE: Duration = Duration::from_secs(60);
 
 /// What is to be followed.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -41,6 +42,9 @@ pub struct FollowResult {
     pub ends: Vec<DirectionEnd>,
     /// Frames found in all.
     pub found: u32,
+    /// What the solve over the whole shot made of it; nothing when only one frame was followed.
+    #[serde(default)]
+    pub solved: Option<SolveResult>,
 }
 
 /// How it ended in one direction.
@@ -70,27 +74,16 @@ struct Reached {
 pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
     let task: FollowTask = serde_json::from_value(job.payload.clone())?;
     let reached: Reached = serde_json::from_value(job.progress.clone()).unwrap_or_default();
-    let stored = runtime.block_on(worker.store.shot(task.shot))?;
-    let (_, pin) = stored.shot.pin(task.pin).ok_or(TaskError::Cancelled)?;
-    let clip = runtime.block_on(worker.store.clip(stored.info.clip_id))?;
-    let info: ClipInfo = serde_json::from_value(clip.info.clone())?;
-    let folder = worker.library.clip(clip.id);
-    if clip.state() == ClipState::Ready && !folder.planes().has(task.from) {
-        // The planes were dropped to make room: have them made again.
-        let again = Task::Prepare(PrepareTask { clip: clip.id }).into_job(clip.project_id)?;
-        runtime.block_on(worker.store.enqueue(again))?;
-    }
-    worker.library.touch(clip.id);
-    let cuts: Vec<Frame> = clip.cuts.iter().map(|cut| Frame(*cut as u32)).collect();
-    let when_missing = WhenMissing { wait: PATIENCE, cancel: cancel.clone() };
+    let Workplace { stored, pin, planes, cuts } =
+        Workplace::open(worker, runtime, (task.shot, task.pin), task.from, cancel)?;
     let mut run = Run {
         worker,
         runtime,
         job: job.id,
         task: &task,
         cancel,
-        planes: StoredPlanes::new(folder.planes(), info.size, when_missing),
-        pin: pin.clone(),
+        planes,
+        pin,
         part: shot_part(stored.info.range, &cuts, task.from),
         reached,
     };
@@ -116,8 +109,39 @@ impl Run<'_> {
             self.reached.frame = None;
             self.reached.done.push(DirectionEnd { direction: *direction, end, sentence: end.sentence() });
         }
-        let result = FollowResult { ends: self.reached.done.clone(), found: self.reached.found };
+        let solved = if self.task.single { None } else { self.solve(&shot)? };
+        let result = FollowResult { ends: self.reached.done.clone(), found: self.reached.found, solved };
         Ok(serde_json::to_value(result)?)
+    }
+
+    /// What was followed frame by frame is solved as a whole, on the sides that were followed.
+    fn solve(&mut self, shot: &Shot) -> Result<Option<SolveResult>, TaskError> {
+        let is_flat = |end: &DirectionEnd| matches!(end.end, FollowEnd::FlatPattern { .. });
+        if self.reached.done.iter().any(is_flat) {
+            return Ok(None);
+        }
+        let Self { task, part, .. } = *self;
+        let wanted = |frame: Frame| {
+            let side = if frame < task.from { Direction::Backward } else { Direction::Forward };
+            frame == task.from || task.directions.contains(&side)
+        };
+        let track = shot.track(task.pin);
+        // From the guide before the first frame wanted to the end, or the other way round.
+        let inner = affected(&self.pin, track, task.from, part);
+        let range = FrameRange {
+            first: if task.directions.contains(&Direction::Backward) { part.first } else { inner.first },
+            last: if task.directions.contains(&Direction::Forward) { part.last } else { inner.last },
+        };
+        let solver = Solver {
+            worker: self.worker,
+            runtime: self.runtime,
+            job: self.job,
+            shot: task.shot,
+            pin: &self.pin,
+            cancel: self.cancel,
+        };
+        let progress = serde_json::to_value(&self.reached)?;
+        solver.solve(&mut self.planes, track, range, &wanted, &progress).map(Some)
     }
 
     /// Follows one way, from guide to guide: the path goes through each of them, and each is a new reference.

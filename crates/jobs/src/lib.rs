@@ -4,7 +4,9 @@ mod export;
 mod follow;
 mod hub;
 mod library;
+mod place;
 mod prepare;
+mod solve;
 mod work;
 mod worker;
 
@@ -13,5 +15,6 @@ pub use follow::{FollowResult, FollowTask};
 pub use hub::EventHub;
 pub use library::Library;
 pub use prepare::PrepareTask;
+pub use solve::{SolveResult, SolveTask};
 pub use work::{Task, TaskError};
 pub use worker::{Worker, spawn_worker};

@@ -2,7 +2,7 @@
 
 use std::time::{Duration, Instant};
 
-use jampin_media::{Cancel, ClipInfo, FrameTable, Leave, MediaError, prepare};
+use jampin_media::{Cancel, ClipInfo, FrameTable, Leave, MediaError, prepare, prepare_colour};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
@@ -18,9 +18,15 @@ const REPORT: Duration = Duration::from_millis(200);
 pub struct PrepareTask {
     /// The clip.
     pub clip: Uuid,
+    /// Only red, green and blue, of a clip that is ready otherwise: a pin looks at colour.
+    #[serde(default)]
+    pub colour: bool,
 }
 
 pub(crate) fn run(worker: &Worker, runtime: &Handle, task: PrepareTask, cancel: &Cancel) -> Result<Value, TaskError> {
+    if task.colour {
+        return colour(worker, runtime, &task, cancel);
+    }
     let result = prepare_clip(worker, runtime, &task, cancel);
     match &result {
         Err(TaskError::Media(error @ (MediaError::BadInput(_) | MediaError::Limit(_)))) => {
@@ -32,6 +38,19 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, task: PrepareTask, cancel: 
         _ => {}
     }
     result
+}
+
+/// A failure here leaves the clip as good as it was; the pin that waits for colour says that it did not come.
+fn colour(worker: &Worker, runtime: &Handle, task: &PrepareTask, cancel: &Cancel) -> Result<Value, TaskError> {
+    let clip = runtime.block_on(worker.store.clip(task.clip))?;
+    let info: ClipInfo = serde_json::from_value(clip.info)?;
+    let table: FrameTable = serde_json::from_value(clip.frames)?;
+    let folder = worker.library.clip(task.clip);
+    if !folder.has_colour(table.len()) {
+        prepare_colour(&worker.library.tools, &folder, (&info, table.len()), cancel, &mut |_| {})?;
+    }
+    worker.library.trim_planes(task.clip);
+    Ok(json!({ "frames": table.len() }))
 }
 
 fn prepare_clip(worker: &Worker, runtime: &Handle, task: &PrepareTask, cancel: &Cancel) -> Result<Value, TaskError> {

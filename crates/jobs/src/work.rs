@@ -6,7 +6,7 @@ use jampin_store::{NewJob, StoreError};
 use thiserror::Error;
 use uuid::Uuid;
 
-use crate::{ExportTask, FollowTask, PrepareTask};
+use crate::{ExportTask, FollowTask, PrepareTask, SolveTask};
 
 /// A piece of long work, as stored.
 #[derive(Clone, Debug)]
@@ -15,13 +15,15 @@ pub enum Task {
     Prepare(PrepareTask),
     /// Follow a pin.
     Follow(FollowTask),
+    /// Solve anew what a guide changes.
+    Solve(SolveTask),
     /// Write the finished film.
     Export(ExportTask),
 }
 
 impl Task {
     /// Names of the kinds that a person waits for with the hand on the mouse.
-    pub(crate) const QUICK: [&'static str; 1] = ["follow"];
+    pub(crate) const QUICK: [&'static str; 2] = ["follow", "solve"];
     /// Names of the kinds that take their time.
     pub(crate) const SLOW: [&'static str; 2] = ["prepare", "export"];
 
@@ -30,6 +32,7 @@ impl Task {
         let (kind, payload, shot, clip) = match &self {
             Self::Prepare(task) => ("prepare", serde_json::to_value(task)?, None, Some(task.clip)),
             Self::Follow(task) => ("follow", serde_json::to_value(task)?, Some(task.shot), None),
+            Self::Solve(task) => ("solve", serde_json::to_value(task)?, Some(task.shot), None),
             Self::Export(task) => ("export", serde_json::to_value(task)?, Some(task.shot), None),
         };
         Ok(NewJob { project, shot, clip, kind: kind.into(), payload })

@@ -9,10 +9,12 @@ use tokio::sync::broadcast::error::RecvError;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
-use crate::{EventHub, Library, Task, TaskError, export, follow, prepare};
+use crate::{EventHub, Library, Task, TaskError, export, follow, prepare, solve};
 
 /// How often a worker says that it is alive.
 const HEARTBEAT: Duration = Duration::from_secs(1);
+/// Pins that one process follows at once: each holds a connection to the database while it writes.
+const MOST_AT_ONCE: usize = 6;
 /// How often it looks for orphaned jobs when nothing is announced.
 const LOOK: Duration = Duration::from_secs(2);
 
@@ -27,10 +29,14 @@ pub struct Worker {
     pub hub: EventHub,
 }
 
-/// Starts the loops: one for what a person waits for, one for what takes its time. They run until the process ends.
-pub fn spawn_worker(worker: Worker) -> [JoinHandle<()>; 2] {
+/// Starts the loops: for what a person waits for one on each processor, so that many pins are followed at once; and one for
+/// what takes its time. They run until the process ends.
+pub fn spawn_worker(worker: Worker) -> Vec<JoinHandle<()>> {
     let lane = |kinds: &'static [&'static str]| tokio::spawn(worker.clone().run(kinds));
-    [lane(&Task::QUICK), lane(&Task::SLOW)]
+    let quick = std::thread::available_parallelism().map_or(1, usize::from).min(MOST_AT_ONCE);
+    let mut lanes: Vec<JoinHandle<()>> = (0..quick).map(|_| lane(&Task::QUICK)).collect();
+    lanes.push(lane(&Task::SLOW));
+    lanes
 }
 
 impl Worker {
@@ -82,6 +88,7 @@ impl Worker {
         match job.kind.as_str() {
             "prepare" => prepare::run(self, &runtime, serde_json::from_value(job.payload.clone())?, cancel),
             "follow" => follow::run(self, &runtime, job, cancel),
+            "solve" => solve::run(self, &runtime, job, cancel),
             "export" => export::run(self, &runtime, job, cancel),
             other => Err(TaskError::Missing(format!("There is no kind of work called {other:?}."))),
         }

@@ -5,6 +5,7 @@
 
 mod child;
 mod clip;
+mod colour;
 mod decode;
 mod encode;
 mod error;
@@ -16,6 +17,7 @@ mod tools;
 
 pub use child::Cancel;
 pub use clip::{AudioInfo, ClipInfo, ColourTags, FrameTable};
+pub use colour::prepare_colour;
 pub use decode::{FrameReader, RawFrame, picture};
 pub use encode::{Container, EncodeJob, Encoder};
 pub use error::MediaError;

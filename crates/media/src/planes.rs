@@ -1,4 +1,4 @@
-//! Full-size luma planes at rest: one file a frame, cut into tiles that are read one by one, so that what a pin costs
+//! Full-size planes at rest, luma and, where a pin wants them, red, green and blue: one file a frame and plane, cut into tiles that are read one by one, so that what a pin costs
 //! does not grow with the picture. A cache: made from the clip, dropped when unused, made again.
 //!
 //! File: 8 bytes of magic, width and height as `u32`, one `u32` a tile for where it ends (counted from the end of this
@@ -38,6 +38,11 @@ impl PlaneFolder {
 
     fn file(&self, frame: Frame) -> PathBuf {
         self.0.join(format!("{:06}.plane", frame.0))
+    }
+
+    /// The folders of red, green and blue of R'G'B'.
+    pub fn colour(&self) -> [Self; 3] {
+        ["red", "green", "blue"].map(|name| Self(self.0.join(name)))
     }
 
     /// Whether the plane of a frame is there.
@@ -146,11 +151,15 @@ impl WhenMissing {
 /// Reads windows of stored planes.
 #[derive(Debug)]
 pub struct StoredPlanes {
-    folder: PlaneFolder,
+    /// Luma, red, green, blue.
+    folders: [PlaneFolder; 4],
     size: Size,
     when_missing: WhenMissing,
-    open: Option<OpenPlane>,
+    open: [Option<OpenPlane>; 4],
 }
+
+const LUMA: usize = 0;
+const RGB: [usize; 3] = [1, 2, 3];
 
 #[derive(Debug)]
 struct OpenPlane {
@@ -163,19 +172,20 @@ struct OpenPlane {
 impl StoredPlanes {
     /// Over the planes of a clip whose picture has this size.
     pub fn new(folder: PlaneFolder, size: Size, when_missing: WhenMissing) -> Self {
-        Self { folder, size, when_missing, open: None }
+        let [red, green, blue] = folder.colour();
+        Self { folders: [folder, red, green, blue], size, when_missing, open: [const { None }; 4] }
     }
 
-    fn open(&mut self, frame: Frame) -> Result<&OpenPlane, MediaError> {
-        if self.open.as_ref().is_none_or(|open| open.frame != frame) {
-            let file = self.wait_for(frame)?;
-            self.open = Some(OpenPlane::read(frame, file, self.size)?);
+    fn open(&mut self, which: usize, frame: Frame) -> Result<&OpenPlane, MediaError> {
+        if self.open[which].as_ref().is_none_or(|open| open.frame != frame) {
+            let file = self.wait_for(which, frame)?;
+            self.open[which] = Some(OpenPlane::read(frame, file, self.size)?);
         }
-        Ok(self.open.as_ref().expect("just opened"))
+        Ok(self.open[which].as_ref().expect("just opened"))
     }
 
-    fn wait_for(&self, frame: Frame) -> Result<File, MediaError> {
-        let path = self.folder.file(frame);
+    fn wait_for(&self, which: usize, frame: Frame) -> Result<File, MediaError> {
+        let path = self.folders[which].file(frame);
         let begun = Instant::now();
         loop {
             match File::open(&path) {
@@ -240,18 +250,36 @@ impl FrameSource for StoredPlanes {
     }
 
     fn window(&mut self, frame: Frame, rect: PixelRect, component: Component) -> Result<Window, MediaError> {
+        match component {
+            Component::Luma => self.read(LUMA, frame, rect),
+            Component::Red => self.read(RGB[0], frame, rect),
+            Component::Green => self.read(RGB[1], frame, rect),
+            Component::Blue => self.read(RGB[2], frame, rect),
+            Component::Saturation => {
+                let parts = RGB.map(|which| self.read(which, frame, rect));
+                let [red, green, blue] = parts;
+                let (red, green, blue) = (red?, green?, blue?);
+                let at = |window: &Window, col: u32, row: u32| window.plane.row(row as usize)[col as usize];
+                let plane = Plane::from_fn(red.plane.size(), |col, row| {
+                    component.of_rgb([&red, &green, &blue].map(|window| at(window, col, row)), 0)
+                });
+                Ok(Window { plane, ..red })
+            }
+        }
+    }
+}
+
+impl StoredPlanes {
+    fn read(&mut self, which: usize, frame: Frame, rect: PixelRect) -> Result<Window, MediaError> {
         let rect = rect.clamped_to(self.size);
         let size = self.size;
-        let open = self.open(frame)?;
+        let open = self.open(which, frame)?;
         let (cols, rows) = (rect.cols(), rect.rows());
         let mut data = vec![0; cols * rows];
         let mut raw = vec![0; TILE_COLS * TILE_ROWS];
-        for (index, tile) in tile_rects(size).enumerate() {
+        for (index, tile) in tiles_under(rect, size) {
             let (left, right) = (rect.left.max(tile.left), rect.right.min(tile.right));
             let (top, bottom) = (rect.top.max(tile.top), rect.bottom.min(tile.bottom));
-            if left >= right || top >= bottom {
-                continue;
-            }
             let raw = &mut raw[..tile.cols() * tile.rows()];
             open.tile(index, raw)?;
             let count = (right - left) as usize;
@@ -266,10 +294,32 @@ impl FrameSource for StoredPlanes {
     }
 }
 
+/// The tiles that a rectangle inside the picture touches, with their numbers.
+fn tiles_under(rect: PixelRect, size: Size) -> impl Iterator<Item = (usize, PixelRect)> {
+    let (width, height) = (size.width as usize, size.height as usize);
+    let across = width.div_ceil(TILE_COLS);
+    let cols = rect.left as usize / TILE_COLS..(rect.right as usize).div_ceil(TILE_COLS);
+    let rows = rect.top as usize / TILE_ROWS..(rect.bottom as usize).div_ceil(TILE_ROWS);
+    rows.flat_map(move |row| cols.clone().map(move |col| (row, col))).map(move |(row, col)| {
+        let tile = PixelRect {
+            left: (col * TILE_COLS) as i32,
+            top: (row * TILE_ROWS) as i32,
+            right: ((col + 1) * TILE_COLS).min(width) as i32,
+            bottom: ((row + 1) * TILE_ROWS).min(height) as i32,
+        };
+        (row * across + col, tile)
+    })
+}
+
 /// Bytes of all planes below a folder.
 pub(crate) fn bytes_below(path: &Path) -> u64 {
     let Ok(entries) = fs::read_dir(path) else { return 0 };
-    entries.flatten().filter_map(|entry| entry.metadata().ok()).map(|meta| meta.len()).sum()
+    let size = |entry: fs::DirEntry| match entry.metadata() {
+        Ok(meta) if meta.is_dir() => bytes_below(&entry.path()),
+        Ok(meta) => meta.len(),
+        Err(_) => 0,
+    };
+    entries.flatten().map(size).sum()
 }
 
 #[cfg(test)]

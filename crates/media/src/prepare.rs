@@ -54,6 +54,12 @@ impl ClipFolder {
         PlaneFolder::new(self.0.join("planes"))
     }
 
+    /// Whether red, green and blue of a film of so many frames are there.
+    pub fn has_colour(&self, frames: u32) -> bool {
+        let last = Frame(frames.saturating_sub(1));
+        self.planes().colour().iter().all(|folder| folder.has(last))
+    }
+
     /// Bytes that the planes take.
     pub fn plane_bytes(&self) -> u64 {
         bytes_below(&self.0.join("planes"))

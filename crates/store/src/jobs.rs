@@ -21,6 +21,11 @@ pub const HEARTBEAT_STALE_SECONDS: u32 = 6;
 /// A job that killed its worker this many times is not tried again.
 pub const MAX_ATTEMPTS: i32 = 3;
 
+/// Work on the same pin is done in the order in which it was asked for, never two at once: each builds on the samples of
+/// the one before.
+const FIRST_OF_ITS_PIN: &str = "NOT EXISTS (SELECT 1 FROM jobs AS older WHERE older.state IN ('waiting', 'running') \
+     AND older.payload->>'pin' = jobs.payload->>'pin' AND older.created_at < jobs.created_at)";
+
 /// How far a job is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "snake_case")]
@@ -178,6 +183,7 @@ impl Store {
                 let next: Option<JobRow> = jobs::table
                     .filter(jobs::kind.eq_any(kinds))
                     .filter(jobs::state.eq("waiting").or(orphaned))
+                    .filter(sql::<Bool>(FIRST_OF_ITS_PIN))
                     .order(jobs::created_at)
                     .select(JobRow::as_select())
                     .for_update()

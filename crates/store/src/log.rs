@@ -6,7 +6,7 @@ use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use jampin_core::edit::Edit;
-use jampin_core::shot::{Sample, Shot};
+use jampin_core::shot::{Sample, SampleState, Shot};
 use jampin_core::time::Frame;
 use serde::Serialize;
 use serde_json::Value;
@@ -101,7 +101,11 @@ impl Store {
                     return Ok(Appended::Unwanted);
                 };
                 let mut contents = contents(connection, &row).await?;
-                let edit = Edit::SetSamples { pin, samples: new.to_vec() };
+                // A place set by hand while the job was at work stays.
+                let track = contents.track(pin);
+                let by_hand = |frame: Frame| track.get(frame).is_some_and(|sample| sample.state == SampleState::Guide);
+                let samples = new.iter().copied().filter(|(frame, _)| !by_hand(*frame)).collect();
+                let edit = Edit::SetSamples { pin, samples };
                 let Ok(inverse) = edit.apply(&mut contents) else { return Ok(Appended::Unwanted) };
                 extend(connection, &entry, &edit, &inverse).await?;
                 samples::save(connection, shot, pin, contents.tracks.get(&pin)).await?;

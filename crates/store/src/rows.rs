@@ -33,6 +33,11 @@ pub(crate) struct SpanRow {
     pub sd_x: Vec<f32>,
     pub sd_y: Vec<f32>,
     pub state: Vec<i16>,
+    pub cov_xy: Vec<f32>,
+    pub peak_ratio: Vec<f32>,
+    pub back_error: Vec<f32>,
+    pub solved: Vec<bool>,
+    pub shape: Vec<f64>,
 }
 
 #[derive(Clone, Debug, Queryable, Selectable, Insertable)]

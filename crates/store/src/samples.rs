@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use diesel::prelude::*;
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
-use jampin_core::geometry::Point;
+use jampin_core::geometry::{Point, Shape};
 use jampin_core::shot::{Covariance, Sample, SampleState, Track};
 use jampin_core::time::Frame;
 use uuid::Uuid;
@@ -40,49 +40,83 @@ pub(crate) async fn save(
     let old = samples::table.filter(samples::shot_id.eq(shot)).filter(samples::pin_id.eq(pin));
     diesel::delete(old).execute(connection).await?;
     let rows = track.map(|track| pack(shot, pin, track)).unwrap_or_default();
-    // PostgreSQL takes at most 65535 values a statement; a row has nine.
+    // PostgreSQL takes at most 65535 values a statement; a row has fourteen.
     for some in rows.chunks(1000) {
         diesel::insert_into(samples::table).values(some).execute(connection).await?;
     }
     Ok(())
 }
 
+/// The row goes on as long as frames follow one another and all of them have a shape, or none has.
 fn pack(shot: Uuid, pin: Uuid, track: &Track) -> Vec<SpanRow> {
     let mut rows: Vec<SpanRow> = Vec::new();
     for (frame, sample) in track.iter() {
         let number = frame.0 as i32;
-        let goes_on = rows.last().is_some_and(|row| row.first_frame + row.x.len() as i32 == number);
+        let goes_on = rows.last().is_some_and(|row| {
+            row.first_frame + row.x.len() as i32 == number && row.shape.is_empty() == sample.shape.is_none()
+        });
         if !goes_on {
-            rows.push(SpanRow {
-                shot_id: shot,
-                pin_id: pin,
-                first_frame: number,
-                x: Vec::new(),
-                y: Vec::new(),
-                matched: Vec::new(),
-                sd_x: Vec::new(),
-                sd_y: Vec::new(),
-                state: Vec::new(),
-            });
+            rows.push(SpanRow::begin(shot, pin, number));
         }
-        let row = rows.last_mut().expect("just pushed");
-        row.x.push(sample.at.x);
-        row.y.push(sample.at.y);
-        row.matched.push(sample.matched as f32);
-        let deviation = sample.covariance.deviation();
-        row.sd_x.push(deviation.x as f32);
-        row.sd_y.push(deviation.y as f32);
-        row.state.push(STATES.iter().position(|state| *state == sample.state).unwrap_or(0) as i16);
+        rows.last_mut().expect("just pushed").push(&sample);
     }
     rows
 }
 
+impl SpanRow {
+    fn begin(shot_id: Uuid, pin_id: Uuid, first_frame: i32) -> Self {
+        Self {
+            shot_id,
+            pin_id,
+            first_frame,
+            x: Vec::new(),
+            y: Vec::new(),
+            matched: Vec::new(),
+            sd_x: Vec::new(),
+            sd_y: Vec::new(),
+            state: Vec::new(),
+            cov_xy: Vec::new(),
+            peak_ratio: Vec::new(),
+            back_error: Vec::new(),
+            solved: Vec::new(),
+            shape: Vec::new(),
+        }
+    }
+
+    fn push(&mut self, sample: &Sample) {
+        self.x.push(sample.at.x);
+        self.y.push(sample.at.y);
+        self.matched.push(sample.matched as f32);
+        let deviation = sample.covariance.deviation();
+        self.sd_x.push(deviation.x as f32);
+        self.sd_y.push(deviation.y as f32);
+        self.cov_xy.push(sample.covariance.xy as f32);
+        self.state.push(STATES.iter().position(|state| *state == sample.state).unwrap_or(0) as i16);
+        self.peak_ratio.push(sample.peak_ratio.unwrap_or(f64::NAN) as f32);
+        self.back_error.push(sample.back_error.unwrap_or(f64::NAN) as f32);
+        self.solved.push(sample.solved);
+        let numbers = sample.shape.map(|shape| [shape.xx, shape.xy, shape.yx, shape.yy, shape.px, shape.py]);
+        self.shape.extend(numbers.into_iter().flatten());
+    }
+
+    /// Columns that a row does not have were written before they were known.
+    fn sample(&self, i: usize) -> Sample {
+        let known = |column: &[f32]| column.get(i).copied().map(f64::from).filter(|value| value.is_finite());
+        let (sd_x, sd_y) = (f64::from(self.sd_x[i]), f64::from(self.sd_y[i]));
+        let shape = self.shape.as_chunks::<6>().0.get(i);
+        Sample {
+            at: Point::new(self.x[i], self.y[i]),
+            matched: f64::from(self.matched[i]),
+            covariance: Covariance::new([sd_x * sd_x, known(&self.cov_xy).unwrap_or(0.0), sd_y * sd_y]),
+            state: STATES.get(self.state[i] as usize).copied().unwrap_or(SampleState::Found),
+            peak_ratio: known(&self.peak_ratio),
+            back_error: known(&self.back_error),
+            shape: shape.map(|&[xx, xy, yx, yy, px, py]| Shape { xx, xy, yx, yy, px, py }),
+            solved: self.solved.get(i).copied().unwrap_or(false),
+        }
+    }
+}
+
 fn unpack(row: &SpanRow) -> impl Iterator<Item = (Frame, Sample)> + '_ {
-    (0..row.x.len()).map(|i| {
-        let (sd_x, sd_y) = (f64::from(row.sd_x[i]), f64::from(row.sd_y[i]));
-        let covariance = Covariance::new([sd_x * sd_x, 0.0, sd_y * sd_y]);
-        let state = STATES.get(row.state[i] as usize).copied().unwrap_or(SampleState::Found);
-        let sample = Sample::bare(Point::new(row.x[i], row.y[i]), f64::from(row.matched[i]), covariance, state);
-        (Frame((row.first_frame + i as i32) as u32), sample)
-    })
+    (0..row.x.len()).map(|i| (Frame((row.first_frame + i as i32) as u32), row.sample(i)))
 }

@@ -23,6 +23,8 @@ diesel::table! {
     samples (shot_id, pin_id, first_frame) {
         shot_id -> Uuid, pin_id -> Uuid, first_frame -> Int4, x -> Array<Float8>, y -> Array<Float8>,
         matched -> Array<Float4>, sd_x -> Array<Float4>, sd_y -> Array<Float4>, state -> Array<Int2>,
+        cov_xy -> Array<Float4>, peak_ratio -> Array<Float4>, back_error -> Array<Float4>, solved -> Array<Bool>,
+        shape -> Array<Float8>,
     }
 }
 

@@ -8,12 +8,14 @@ mod exports;
 mod follow;
 mod frames;
 mod guard;
+mod guides;
 mod jobs;
 mod pages;
 mod patches;
 mod pins;
 mod projects;
 mod shots;
+mod spots;
 mod state;
 mod upload;
 
@@ -62,12 +64,15 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(shots::shot_state)
         .service(shots::shot_samples)
         .service(shots::shot_scene)
+        .service(shots::pin_doubts)
         .service(shots::shot_log)
         .service(shots::make_edit)
         .service(shots::undo)
         .service(shots::redo)
         .service(pins::put_pin)
         .service(follow::start)
+        .service(guides::set_guide)
+        .service(spots::spots)
         .service(patches::patch)
         .service(jobs::cancel)
         .service(exports::start)

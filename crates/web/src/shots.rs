@@ -5,6 +5,7 @@ use jampin_core::edit::Edit;
 use jampin_core::geometry::Size;
 use jampin_core::scene::Scene;
 use jampin_core::shot::{AttachmentKind, SUBJECT_COLOURS, Subject, Track};
+use jampin_core::solve::{doubts, next_guide};
 use jampin_core::time::Frame;
 use jampin_media::{ClipInfo, FrameTable};
 use jampin_store::{Clip, StoredShot};
@@ -47,6 +48,10 @@ struct Columns {
     matched: Vec<f64>,
     deviation: Vec<f64>,
     state: Vec<&'static str>,
+    /// `null` where no other place was seen.
+    peak_ratio: Vec<Option<f64>>,
+    back_error: Vec<Option<f64>>,
+    solved: Vec<bool>,
 }
 
 fn columns(pin: Uuid, track: &Track, first: Frame, last: Frame) -> Columns {
@@ -60,6 +65,9 @@ fn columns(pin: Uuid, track: &Track, first: Frame, last: Frame) -> Columns {
         matched: some().map(|(_, s)| round(s.matched)).collect(),
         deviation: some().map(|(_, s)| round(s.covariance.worst())).collect(),
         state: some().map(|(_, s)| s.state.word()).collect(),
+        peak_ratio: some().map(|(_, s)| s.peak_ratio.map(round)).collect(),
+        back_error: some().map(|(_, s)| s.back_error.map(round)).collect(),
+        solved: some().map(|(_, s)| s.solved).collect(),
     }
 }
 
@@ -107,6 +115,18 @@ pub(crate) async fn shot_samples(
     let stored = state.store.shot(*id).await?;
     let track = stored.shot.track(query.pin);
     Ok(HttpResponse::Ok().json(columns(query.pin, track, Frame(query.first), Frame(query.last))))
+}
+
+/// The frames of a pin most worth a look, and the frame on which one more guide would help most.
+#[get("/api/shots/{id}/pins/{pin}/doubts")]
+pub(crate) async fn pin_doubts(
+    state: web::Data<AppState>,
+    path: web::Path<(Uuid, Uuid)>,
+) -> Result<HttpResponse, ApiError> {
+    let (id, pin) = path.into_inner();
+    let stored = state.store.shot(id).await?;
+    let track = stored.shot.track(pin);
+    Ok(HttpResponse::Ok().json(json!({ "doubts": doubts(track), "next_guide": next_guide(track) })))
 }
 
 /// The artwork, and for every frame of the shot what to paint: what the exporter paints too.

@@ -91,7 +91,7 @@ async fn take_in(
     let stem = Path::new(&name).file_stem().map_or_else(|| name.clone(), |stem| stem.to_string_lossy().into_owned());
     let range = FrameRange { first: Frame(0), last };
     let shot = state.store.create_shot(NewShot { project, clip, name: &stem, range }).await?;
-    state.store.enqueue(Task::Prepare(PrepareTask { clip }).into_job(project)?).await?;
+    state.store.enqueue(Task::Prepare(PrepareTask { clip, colour: false }).into_job(project)?).await?;
     Ok(shot)
 }
 

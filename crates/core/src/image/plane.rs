@@ -73,6 +73,18 @@ pub struct Window {
 }
 
 impl Window {
+    /// The part of the window that lies in `rect` (picture coordinates).
+    pub fn part(&self, rect: PixelRect) -> Self {
+        let own = PixelRect {
+            left: rect.left - self.left,
+            top: rect.top - self.top,
+            right: rect.right - self.left,
+            bottom: rect.bottom - self.top,
+        };
+        let part = self.plane.window(own);
+        Self { left: part.left + self.left, top: part.top + self.top, ..part }
+    }
+
     /// Copies the rectangle `rect` (picture coordinates) row by row, repeating edge pixels where it reaches beyond
     /// the window, and hands each row to `put`.
     pub(crate) fn rows_of(&self, rect: PixelRect, mut put: impl FnMut(usize, &[u8])) {

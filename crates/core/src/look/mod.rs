@@ -70,7 +70,7 @@ impl Find {
     pub fn sample(&self, pin: &Pin, state: SampleState) -> Sample {
         let shape = (pin.motion != Motion::Position).then(|| self.map.shape());
         let Self { matched, covariance, peak_ratio, .. } = *self;
-        Sample { at: self.at(), matched, covariance, state, peak_ratio, back_error: None, shape }
+        Sample { at: self.at(), matched, covariance, state, peak_ratio, back_error: None, shape, solved: false }
     }
 
     pub fn at(&self) -> Point {

@@ -27,6 +27,8 @@ pub enum SpotProblem {
     Flat,
     /// A straight edge: it slides along itself.
     EdgeOnly,
+    /// The same can be seen nearby: it may jump there.
+    Repeats,
 }
 
 /// A pattern size for a spot, and how well the spot can be followed.
@@ -69,18 +71,27 @@ fn judge(window: &Window, centre: Point, side: usize) -> PatternChoice {
         (xx, xy, yy) = (xx + dx * dx, xy + dx * dy, yy + dy * dy);
     }
     let (mean, spread) = ((xx + yy) / 2.0, ((xx - yy) / 2.0).hypot(xy));
+    let (worse, better) = (predicted_error(mean - spread, side), predicted_error(mean + spread, side));
+    let problem = problem_of(worse, better);
+    PatternChoice { side: side as u32, predicted_error: worse, problem }
+}
+
+/// Predicted error in pixels along the direction of one eigenvalue of the summed gradient products.
+pub(super) fn predicted_error(eigenvalue: f64, side: usize) -> f64 {
     // Smoothed noise has gradients of its own; what they add must not pass for structure.
     let floor = ASSUMED_NOISE.powi(2) * NOISE_GAIN * (side * side) as f64 * 0.5;
-    let error = |eigenvalue: f64| 2f64.sqrt() * ASSUMED_NOISE / (eigenvalue - floor).max(1e-6).sqrt();
-    let (worse, better) = (error(mean - spread), error(mean + spread));
-    let problem = match () {
+    (2f64.sqrt() * ASSUMED_NOISE / (eigenvalue - floor).max(1e-6).sqrt()).min(999.0)
+}
+
+/// What is wrong with a spot, from its predicted errors in the worse and the better direction.
+pub(super) fn problem_of(worse: f64, better: f64) -> Option<SpotProblem> {
+    match () {
         () if better > POOR_ERROR => Some(SpotProblem::Flat),
         () if worse > POOR_ERROR || worse > EDGE_RATIO * better && worse > 3.0 * WANTED_ERROR => {
             Some(SpotProblem::EdgeOnly)
         }
         () => None,
-    };
-    PatternChoice { side: side as u32, predicted_error: worse.min(999.0), problem }
+    }
 }
 
 /// Chooses how far to look from frame to frame, to each side, in pixels.

@@ -1,9 +1,13 @@
 //! Where a pattern is, to the whole pixel; and which spots are worth following.
 
+mod corners;
 mod correlation;
 mod features;
 mod search;
+mod spots;
 
 pub use correlation::{Template, correlation};
 pub use features::{PatternChoice, SpotProblem, choose_pattern, choose_search};
+pub use corners::CornerMap;
 pub use search::{Candidate, Searcher};
+pub use spots::{Spot, good_spots, judge_spot, margin};

@@ -81,6 +81,9 @@ pub struct Sample {
     /// How the pattern has turned, grown or tilted since it was picked. `None` for a pin that takes only the position.
     #[serde(default)]
     pub shape: Option<Shape>,
+    /// Whether the whole shot had its say, not only the frames before.
+    #[serde(default)]
+    pub solved: bool,
 }
 
 impl Sample {
@@ -96,7 +99,7 @@ impl Sample {
 
     /// A sample without the figures that only the search and the solve know.
     pub fn bare(at: Point, matched: f64, covariance: Covariance, state: SampleState) -> Self {
-        Self { at, matched, covariance, state, peak_ratio: None, back_error: None, shape: None }
+        Self { at, matched, covariance, state, peak_ratio: None, back_error: None, shape: None, solved: false }
     }
 }
 

@@ -24,18 +24,18 @@ pub(super) fn fill(
         .iter()
         .map(|(frame, find)| {
             let sample = find.sample(pin, SampleState::Found);
-            (*frame, Sample { back_error: errors.get(frame).copied(), ..sample })
+            (*frame, Sample { back_error: errors.get(frame).copied(), solved: true, ..sample })
         })
         .collect();
     for guide in guides.within(range) {
         let shape = (pin.motion != crate::shot::Motion::Position).then_some(guide.shape);
-        track.set(guide.frame, Some(Sample { shape, ..Sample::guide(guide.at) }));
+        track.set(guide.frame, Some(Sample { shape, solved: true, ..Sample::guide(guide.at) }));
     }
     let seen: Vec<(Frame, Point)> = track.iter().map(|(frame, sample)| (frame, sample.at)).collect();
     for frame in range.frames().filter(|frame| track.get(*frame).is_none()).collect::<Vec<_>>() {
         let at = predicted(&seen, frame);
         let state = if size.contains(at) { SampleState::Hidden } else { SampleState::Outside };
-        track.set(frame, Some(Sample::predicted(at, state)));
+        track.set(frame, Some(Sample { solved: true, ..Sample::predicted(at, state) }));
     }
     track
 }

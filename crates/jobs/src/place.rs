@@ -1,0 +1,56 @@
+//! What work on a pin needs at hand: the shot, the pin, and the planes of its clip.
+
+use std::time::Duration;
+
+use jampin_core::shot::Pin;
+use jampin_core::time::Frame;
+use jampin_media::{Cancel, ClipInfo, StoredPlanes, WhenMissing};
+use jampin_store::{ClipState, StoredShot};
+use tokio::runtime::Handle;
+use uuid::Uuid;
+
+use crate::{PrepareTask, Task, TaskError, Worker};
+
+/// How long a frame that is not prepared yet is waited for.
+const PATIENCE: Duration = Duration::from_secs(60);
+
+pub(crate) struct Workplace {
+    pub stored: StoredShot,
+    pub pin: Pin,
+    pub planes: StoredPlanes,
+    /// First frame of every part of the clip but the first.
+    pub cuts: Vec<Frame>,
+}
+
+impl Workplace {
+    /// Planes that were dropped to make room are asked for again; `near` is the frame that is looked at first.
+    pub fn open(
+        worker: &Worker,
+        runtime: &Handle,
+        (shot, pin): (Uuid, Uuid),
+        near: Frame,
+        cancel: &Cancel,
+    ) -> Result<Self, TaskError> {
+        let stored = runtime.block_on(worker.store.shot(shot))?;
+        let (_, pin) = stored.shot.pin(pin).ok_or(TaskError::Cancelled)?;
+        let pin = pin.clone();
+        let clip = runtime.block_on(worker.store.clip(stored.info.clip_id))?;
+        let info: ClipInfo = serde_json::from_value(clip.info.clone())?;
+        let folder = worker.library.clip(clip.id);
+        let prepare = |colour: bool| {
+            let task = Task::Prepare(PrepareTask { clip: clip.id, colour }).into_job(clip.project_id)?;
+            runtime.block_on(worker.store.enqueue(task)).map_err(TaskError::from)
+        };
+        if clip.state() == ClipState::Ready && !folder.planes().has(near) {
+            prepare(false)?;
+        }
+        if pin.channel.needs_colour() && !folder.planes().colour()[2].has(near) {
+            prepare(true)?;
+        }
+        worker.library.touch(clip.id);
+        let cuts = clip.cuts.iter().map(|cut| Frame(*cut as u32)).collect();
+        let when_missing = WhenMissing { wait: PATIENCE, cancel: cancel.clone() };
+        let planes = StoredPlanes::new(folder.planes(), info.size, when_missing);
+        Ok(Self { stored, pin, planes, cuts })
+    }
+}
