@@ -25,6 +25,10 @@ const ALIGN_REACH: f64 = 3.0;
 const STIFF: f64 = 0.96;
 /// Turn and growth have to raise the match by this much to be believed of a pin that takes only the position.
 const PLAIN_DIFFERENCE: f64 = 0.01;
+/// A place that matches this far below the threshold is another thing: no turn or growth since the frame before explains that.
+const BEYOND_SHAPE: f64 = 0.2;
+/// A candidate that scores this far below the threshold before alignment is not brought above it by alignment.
+const BEYOND_ALIGNMENT: f64 = 0.4;
 /// Two finds nearer than this, in pixels, are the same place.
 const SAME_PLACE: f64 = 2.0;
 
@@ -120,7 +124,8 @@ impl<'a> Looker<'a> {
         let candidates = searcher.find(&windows);
         let ratios = peak_ratios(&candidates, f64::from(self.pin.pattern[0].min(self.pin.pattern[1])));
         let best = candidates.first().map_or(0.0, |candidate| candidate.score);
-        let worth = |candidate: &&Candidate| candidate.score >= best - CLEARLY_WORSE;
+        let least = (self.pin.stop_below - BEYOND_ALIGNMENT) as f32;
+        let worth = |candidate: &&Candidate| candidate.score >= (best - CLEARLY_WORSE).max(least);
         let mut finds: Vec<Find> = Vec::new();
         for (candidate, peak_ratio) in candidates.iter().zip(ratios).take(ALIGNED_CANDIDATES).filter(|(c, _)| worth(c)) {
             let start = prediction.shape.placed(candidate.centre);
@@ -196,6 +201,7 @@ impl<'a> Looker<'a> {
         let from = if placed.has_settled() { placed.map } else { start };
         let is_same = start.shape() == Shape::SAME;
         match self.pin.motion {
+            _ if placed.matched < self.pin.stop_below - BEYOND_SHAPE => placed,
             Motion::Position if is_same && placed.matched >= STIFF => placed,
             Motion::Position if is_same => {
                 let grown = step(from, Motion::Scale);

@@ -17,7 +17,7 @@ const HIDDEN: f64 = 0.25;
 const LONG_HIDDEN: f64 = 0.12;
 /// Hidden frames after which a run is long.
 const LONG_RUN: u32 = 24;
-/// Cost of a frame on which it is predicted to be outside the picture: nothing to be seen there is no surprise.
+/// Cost of a frame on which it is predicted to be outside the picture, while nothing like it can be seen.
 const OUTSIDE: f64 = 0.03;
 /// Cost of a find at the threshold, over the cost of being hidden. Below 1, or the threshold would not be the threshold.
 const AT_THRESHOLD: f64 = 0.85;
@@ -99,14 +99,18 @@ impl Beam {
             keep_best(&mut ways, WAYS_TO_A_FIND);
             next.extend(ways);
         }
-        let mut hidden: Vec<State> =
-            self.states().iter().enumerate().map(|(before, state)| self.hidden(state, before)).collect();
+        let best = finds.iter().map(|find| find.matched).fold(0.0, f64::max);
+        let outside = outside_cost(best, self.stop_below);
+        let states = self.states().iter().enumerate();
+        let mut hidden: Vec<State> = states.map(|(before, state)| self.hidden(state, before, outside)).collect();
         keep_best(&mut hidden, HIDDEN_WAYS);
         next.extend(hidden);
         keep_best(&mut next, BEAM);
         self.remember(&next[0]);
         self.frames.push(next);
-        self.places = finds.iter().map(Find::at).collect();
+        // What does not look like the pattern is no rival.
+        let rivals = finds.iter().filter(|find| find.matched >= self.stop_below);
+        self.places = rivals.map(Find::at).collect();
     }
 
     /// Goes on by a frame on which it is known where it is.
@@ -142,12 +146,13 @@ impl Beam {
         let fourth = times.powi(4);
         let dearer = if times > 0.5 && self.was_beside(state, at, jump) { RIVAL } else { 1.0 };
         let passed = f64::from(state.hidden_for + 1);
-        // After a hidden run the mean velocity over it is what is known.
+        // After a hidden run the mean velocity over it is what is known; after a long one, or one outside, nothing is.
         let from = state.at - state.velocity.unwrap_or_default() * (passed - 1.0);
+        let is_new = state.hidden_for > LONG_RUN || !self.size.contains(state.at);
         let moved = State {
             cost: state.cost + match_cost + dearer * JUMP * fourth / (1.0 + fourth),
             at,
-            velocity: Some((at - from) * (1.0 / passed)),
+            velocity: (!is_new).then(|| (at - from) * (1.0 / passed)),
             shape: find.map.shape(),
             hidden_for: 0,
             find: Some(index),
@@ -163,11 +168,11 @@ impl Beam {
         others.map(|(_, place)| place.distance(at)).any(|distance| distance < jump)
     }
 
-    fn hidden(&self, state: &State, before: usize) -> State {
+    fn hidden(&self, state: &State, before: usize, outside: f64) -> State {
         // Outside it is waited for where it left: further out it could not be seen anyway.
         let at = if self.size.contains(state.at) { state.predicted() } else { state.at };
         let frame = match () {
-            () if !self.size.contains(at) => OUTSIDE,
+            () if !self.size.contains(at) => outside,
             () if state.hidden_for >= LONG_RUN => LONG_HIDDEN,
             () => HIDDEN,
         };
@@ -201,6 +206,12 @@ impl Beam {
             }
         }
     }
+}
+
+/// Being outside is no surprise, but the surer something like it is seen inside, the more it is one.
+fn outside_cost(best_match: f64, stop_below: f64) -> f64 {
+    let likeness = ((best_match - stop_below) / (1.0 - stop_below).max(0.01)).clamp(0.0, 1.0);
+    OUTSIDE + (HIDDEN - OUTSIDE) * likeness.powi(2)
 }
 
 fn keep_best(states: &mut Vec<State>, most: usize) {

@@ -54,6 +54,10 @@ pub(super) fn scout<S: FrameSource>(
             looker.learn_softness(references.newest(), &sight.windows, &find, velocity);
             references.learn(looker, source, frame, &find, find.to_newest)?;
         }
+        if std::env::var("DBG").is_ok() {
+            let s = beam.states()[0];
+            eprintln!("{frame} best {:?} hid {} cost {:.2} n {} finds {:?}", s.at, s.hidden_for, s.cost, beam.states().len(), sight.finds.iter().take(3).map(|f| (f.at().x as i32, f.at().y as i32, (f.matched*100.0) as i32)).collect::<Vec<_>>());
+        }
         found.push(sight.finds);
         if watch.step(Step::Looked) == Continue::No {
             return Ok(None);

@@ -15,6 +15,8 @@ use crate::time::{Frame, FrameRange};
 const USUAL_WITHIN: usize = 12;
 /// Next to a hidden run, a find this much below the usual match is half covered already: its place is pulled.
 const HALF_COVERED: f64 = 0.07;
+/// So much of it may still show that its place is known to this, in pixels: then it stays.
+const STILL_SURE: f64 = 0.15;
 
 /// A place that the path goes through, with how the pattern looked there.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -183,7 +185,8 @@ fn uncover(path: &mut Path, frames: &[Frame]) {
         for edge in hidden.iter().filter_map(|frame| frame.step(step)) {
             let mut at = edge;
             while let Some(find) = path.get(&at) {
-                if find.matched >= usual(path, at, step) - HALF_COVERED {
+                let is_clear = find.matched >= usual(path, at, step) - HALF_COVERED;
+                if is_clear || find.covariance.worst() < STILL_SURE {
                     break;
                 }
                 path.remove(&at);
