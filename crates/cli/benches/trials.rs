@@ -115,6 +115,10 @@ fn report(shot: &Shot, point: &TruePoint, pin: &Pin, stack: &mut PlaneStack) {
     let mut errors = Vec::new();
     let (mut visible, mut hidden, mut wrong) = (0, 0, 0);
     for frame in 0..shot.frames {
+        // The frame on which the pattern was picked is no feat.
+        if Frame(frame) == pin.frame {
+            continue;
+        }
         let seen = shot.is_visible(point, frame);
         let found = track.get(Frame(frame)).filter(|sample| sample.state == SampleState::Found);
         if seen {

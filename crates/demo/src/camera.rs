@@ -12,6 +12,10 @@ use crate::texture::{Texture, to_code};
 const PIXELS_PER_SAMPLE: f64 = 1.2;
 /// More samples than this cannot be told apart.
 const MOST_SAMPLES: usize = 20;
+/// Fewer do not show that a motion gets faster or turns round within the exposure.
+const LEAST_SAMPLES: usize = 3;
+/// What moves less than this within the exposure stands still, in pixels.
+const STILL: f64 = 0.1;
 
 /// Moments of an exposure over which the true place is averaged.
 const MOMENTS: usize = 16;
@@ -194,9 +198,10 @@ impl Shot {
         let (first, last) = ((layer.pose)(open), (layer.pose)(close));
         let texture = &layer.textures[(layer.picture)((open + close) / 2.0)];
         let far = Point::new(texture.width as f64, texture.height as f64);
-        let moved = [Point::default(), far]
-            .map(|corner| layer.to_picture(open, corner).distance(layer.to_picture(close, corner)));
-        let count = ((moved[0].max(moved[1]) / PIXELS_PER_SAMPLE).ceil() as usize).clamp(1, MOST_SAMPLES);
+        let moved = [Point::default(), far].map(|corner| self.way(layer, open, corner));
+        let way = moved[0].max(moved[1]);
+        let least = if way > STILL { LEAST_SAMPLES } else { 1 };
+        let count = ((way / PIXELS_PER_SAMPLE).ceil() as usize).clamp(least, MOST_SAMPLES);
         let poses: Vec<Pose> =
             (0..count).map(|i| (layer.pose)(open + self.shutter * (i as f64 + 0.5) / count as f64)).collect();
         let (cols, rows) = self.covered(layer, &[first, last], far);
@@ -222,6 +227,12 @@ impl Shot {
                 }
             }
         }
+    }
+
+    /// How far a place of a layer goes while the shutter is open: there and back counts twice.
+    fn way(&self, layer: &Layer, open: f64, place: Point) -> f64 {
+        let at = |i: usize| layer.to_picture(open + self.shutter * i as f64 / MOMENTS as f64, place);
+        (0..MOMENTS).map(|i| at(i).distance(at(i + 1))).sum()
     }
 
     /// Columns and rows of the picture that a layer may touch in these poses.

@@ -22,14 +22,22 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "bench.css",
     "js/api.js",
     "js/bench.js",
+    "js/compose.js",
+    "js/exports.js",
+    "js/follow.js",
     "js/keys.js",
+    "js/label.js",
     "js/overlay.js",
+    "js/patches.js",
     "js/player.js",
     "js/pointer.js",
     "js/project.js",
     "js/projects.js",
+    "js/spots.js",
+    "js/svg.js",
     "js/timeline.js",
     "js/track.js",
+    "js/trail.js",
 ];
 
 /// A number that changes with the program, so that browsers keep assets until then.

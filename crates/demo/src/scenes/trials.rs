@@ -99,7 +99,7 @@ fn base(name: &'static str, frames: u32) -> Shot {
         grain: 2.0,
         defocus: |_| 0.0,
         light: |_| 1.0,
-        samples: 1,
+        samples: 2,
         layers: Vec::new(),
         points: Vec::new(),
     }

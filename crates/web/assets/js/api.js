@@ -43,13 +43,15 @@ export function listen(query, receive, connected) {
 export function throttled(millis, work) {
   let timer = null;
   let last = 0;
-  return () => {
+  let latest = [];
+  return (...given) => {
+    latest = given;
     if (timer !== null) return;
     const wait = Math.max(0, last + millis - performance.now());
     timer = setTimeout(() => {
       timer = null;
       last = performance.now();
-      work();
+      work(...latest);
     }, wait);
   };
 }

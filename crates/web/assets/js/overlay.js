@@ -1,16 +1,11 @@
 // What lies over the picture: marks of the pin, its trail, and the attachments exactly as the server evaluated them.
 
-const NS = "http://www.w3.org/2000/svg";
+import { make } from "./svg.js";
+import { paintTrail } from "./trail.js";
+
 const GRIP = 8;
 const REACH = 24; // Sides of what can be grabbed, in CSS pixels.
 const NEAREST = 20; // Least distance of a corner's grip from the point, across and down.
-
-const make = (name, attributes = {}, parent = null) => {
-  const element = document.createElementNS(NS, name);
-  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
-  parent?.append(element);
-  return element;
-};
 
 export class Overlay {
   constructor(svg, player) {
@@ -18,6 +13,7 @@ export class Overlay {
     this.player = player;
     this.scene = make("g", {}, svg);
     this.trails = make("g", {}, svg);
+    this.spots = make("g", {}, svg);
     this.marks = make("g", {}, svg);
     this.cross = make("g", {}, svg);
     this.artwork = [];
@@ -45,6 +41,7 @@ export class Overlay {
   paint(state) {
     this.paintScene(state);
     this.paintTrails(state);
+    this.paintSpots(state);
     this.paintMarks(state);
     this.paintCross(state);
   }
@@ -84,23 +81,23 @@ export class Overlay {
 
   paintTrails(state) {
     this.trails.replaceChildren();
+    if (state.playing || !state.track) return;
+    paintTrail(this.trails, state.track, this.player, this.player.frame);
+  }
+
+  // Good features: a ring where a pin would hold, and for the others the shape of what is wrong.
+  paintSpots(state) {
+    this.spots.replaceChildren();
     if (state.playing) return;
-    const track = state.track;
-    if (!track) return;
-    for (const [first, last] of track.spans()) {
-      let path = "";
-      for (let frame = first; frame <= last; frame++) {
-        const sample = track.get(frame);
-        const at = this.player.toStage(sample.x, sample.y);
-        path += `${path ? "L" : "M"}${at.x.toFixed(1)} ${at.y.toFixed(1)}`;
-      }
-      make("path", { class: "dark trail", d: path }, this.trails);
-      make("path", { class: "light trail", d: path }, this.trails);
-    }
-    for (const frame of track.guides()) {
-      const sample = track.get(frame);
-      const at = this.player.toStage(sample.x, sample.y);
-      if (frame !== this.player.frame) make("path", { class: "guide", d: `M${at.x} ${at.y - 5}l4 5l-4 5l-4-5z` }, this.trails);
+    for (const spot of state.spots) {
+      const { x, y } = this.player.toStage(spot.at.x, spot.at.y);
+      const d = {
+        flat: `M${x - 5} ${y - 5}l10 10M${x + 5} ${y - 5}l-10 10`,
+        edge_only: `M${x - 7} ${y}h14`,
+        repeats: `M${x - 7} ${y - 4}h6v8h-6zM${x + 1} ${y - 4}h6v8h-6z`,
+      }[spot.problem] ?? `M${x - 7} ${y}a7 7 0 1 0 14 0a7 7 0 1 0-14 0zM${x - 1} ${y}h2`;
+      make("path", { class: "dark", d, "stroke-width": 4 }, this.spots);
+      make("path", { class: spot.problem ? "light" : "light good", d, "stroke-width": 2 }, this.spots);
     }
   }
 

@@ -45,11 +45,19 @@ export class Pointer {
     const note = this.note;
     const grab = event.target.dataset?.grab;
     const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", label: "Drag: move the label" };
-    const text = this.drag ? "" : (texts[grab] ?? (this.bench.placing || !this.bench.subject ? "Click: follow this" : ""));
+    const wanted = !this.drag && !grab && (this.bench.placing || !this.bench.subject);
+    if (wanted) this.bench.spotAt(this.player.toPicture(x, y));
+    const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
     note.hidden = !text || this.bench.playing || Boolean(event.target.closest(".notice"));
     note.textContent = text;
     const left = Math.min(x + 16, this.stage.clientWidth - note.offsetWidth - 4);
     note.style.transform = `translate(${left}px, ${Math.max(0, y - 30)}px)`;
+  }
+
+  placeText(event) {
+    const spot = this.bench.spotText;
+    if (event.shiftKey) return "Shift + click: take the best spot near";
+    return spot ? `Click: follow this (${spot})` : "Click: follow this";
   }
 
   startDrag(event, from) {
@@ -77,7 +85,6 @@ export class Pointer {
         const moved = Math.hypot(place.x - start.x, place.y - start.y) > 0.01;
         if (moved && !cancelled) {
           await this.bench.setGuide(place.x, place.y);
-          this.bench.say(`Set by hand on frame ${this.bench.frame}.`, false, "Follow on from here", () => this.bench.follow("both"));
         }
         this.bench.dragPlace = null;
         this.bench.repaint();
@@ -144,7 +151,8 @@ export class Pointer {
       end: (to, cancelled) => {
         this.bench.panning = false;
         if (moved || cancelled || !(this.bench.placing || !this.bench.subject)) return;
-        const place = this.player.toPicture(to.x, to.y);
+        const exact = this.player.toPicture(to.x, to.y);
+        const place = event.shiftKey ? this.bench.snapped(exact) : exact;
         this.bench.putPin(place.x, place.y);
       },
     };

@@ -88,12 +88,31 @@ export class Timeline {
     const middle = top + ROW / 2;
     for (const span of track.spans()) {
       context.fillStyle = state.colours[subject.colour];
+      // What is only the live pass is pale.
+      context.globalAlpha = track.isSolved() ? 1 : 0.45;
       context.fillRect(this.x(span[0]), middle - 5, Math.max(2, this.x(span[1] + 1) - this.x(span[0])), 10);
+      context.globalAlpha = 1;
       context.strokeStyle = "rgba(0,0,0,0.45)";
       context.lineWidth = 1;
       context.strokeRect(this.x(span[0]) + 0.5, middle - 4.5, Math.max(1, this.x(span[1] + 1) - this.x(span[0]) - 1), 9);
     }
+    for (const run of track.runs(["hidden", "outside"])) this.absence(run, middle);
     for (const frame of track.guides()) this.diamond(this.x(frame + 0.5), middle);
+  }
+
+  // Hidden: a thin line with posts at its ends. Outside: dots.
+  absence([first, last, state], middle) {
+    const context = this.context;
+    const [from, to] = [this.x(first), this.x(last + 1)];
+    context.strokeStyle = "#595750";
+    context.lineWidth = 1.5;
+    context.setLineDash(state === "outside" ? [1.5, 4] : []);
+    context.beginPath();
+    context.moveTo(from, middle);
+    context.lineTo(to, middle);
+    if (state === "hidden") for (const x of [from + 1, to - 1]) (context.moveTo(x, middle - 4), context.lineTo(x, middle + 4));
+    context.stroke();
+    context.setLineDash([]);
   }
 
   diamond(x, y) {
@@ -137,6 +156,16 @@ export class Timeline {
       context.beginPath();
       for (let frame = first; frame <= last; frame++) context.lineTo(this.x(frame + 0.5), y(track.get(frame).match));
       context.stroke();
+    }
+    // What is worth a look: a small flag at the top.
+    for (const { frame } of state.doubts) {
+      const x = this.x(frame + 0.5);
+      context.fillStyle = "#86290b";
+      context.beginPath();
+      context.moveTo(x - 4, top);
+      context.lineTo(x + 4, top);
+      context.lineTo(x, top + 7);
+      context.fill();
     }
     context.fillStyle = "#595750";
     context.font = '11px "Public Sans", sans-serif';

@@ -15,7 +15,10 @@ export class Track {
 
   add(columns) {
     columns.frame.forEach((frame, i) => {
-      this.samples.set(frame, { x: columns.x[i], y: columns.y[i], match: columns.match[i], deviation: columns.deviation[i], state: columns.state[i] });
+      this.samples.set(frame, {
+        x: columns.x[i], y: columns.y[i], match: columns.match[i], deviation: columns.deviation[i], state: columns.state[i],
+        peakRatio: columns.peak_ratio[i], backError: columns.back_error[i], solved: columns.solved[i],
+      });
     });
     this.found = null;
   }
@@ -52,6 +55,30 @@ export class Track {
 
   guides() {
     return this.frames().filter((frame) => this.samples.get(frame).state === "guide");
+  }
+
+  // Frames that have a mark of their own: all states but found.
+  marked() {
+    return [...this.samples.keys()].filter((frame) => this.samples.get(frame).state !== "found").sort((a, b) => a - b);
+  }
+
+  // Runs of frames of these states, as [first, last, state].
+  runs(states) {
+    const runs = [];
+    for (const frame of [...this.samples.keys()].sort((a, b) => a - b)) {
+      const { state } = this.samples.get(frame);
+      if (!states.includes(state)) continue;
+      const run = runs[runs.length - 1];
+      if (run && run[1] + 1 === frame && run[2] === state) run[1] = frame;
+      else runs.push([frame, frame, state]);
+    }
+    return runs;
+  }
+
+  // Whether the whole shot had its say, on all frames found.
+  isSolved() {
+    const found = this.frames().filter((frame) => this.samples.get(frame).state === "found");
+    return found.length > 0 && found.every((frame) => this.samples.get(frame).solved);
   }
 
   // The sample nearest in time.

@@ -1,0 +1,207 @@
+// Following and solving the pin of the selected subject, guides, and what is worth a look.
+import Alpine from "../vendor/alpine-csp.esm.js";
+import { call } from "./api.js";
+
+const STATE_WORDS = { found: "found", guide: "set by hand", hidden: "hidden", bridged: "bridged", outside: "outside" };
+const REASONS = {
+  look_alike: "another place looks nearly the same",
+  back_error: "followed back, it does not come to where it was",
+  vague: "the picture does not fix the place well",
+  low_match: "looks less like the pattern than elsewhere",
+  sudden: "leaps",
+  goes_hidden: "hidden from here on: is it?",
+  comes_back: "seen again: is it the same?",
+};
+const WORK = new Set(["follow", "solve"]);
+const percent = (share) => `${Math.floor(share * 100)} %`;
+const counted = (count, one, many) => `${count} ${count === 1 ? one : many}`;
+
+export const following = (parts) => ({
+  doubts: [],
+  nextGuide: null,
+
+  get threshold() {
+    return Math.round((this.pin?.stop_below ?? 0.8) * 100);
+  },
+  get job() {
+    const active = (job) => WORK.has(job.kind) && job.payload.pin === this.pin?.id && !job.ended_at;
+    return this.jobs.find(active) ?? null;
+  },
+  get working() {
+    return this.jobs.some((job) => WORK.has(job.kind) && !job.ended_at);
+  },
+  get solveShare() {
+    return this.job?.progress?.solving ?? null;
+  },
+  get facts() {
+    const sample = this.sample;
+    if (!sample) return { match: "–", speed: "–", state: "not here", x: "", y: "", sure: "–", rival: "–", back: "–" };
+    const before = this.track.get(this.frame - 1);
+    const speed = before ? `${Math.hypot(sample.x - before.x, sample.y - before.y).toFixed(1)} px/fr` : "–";
+    const place = this.dragPlace ?? sample;
+    const seen = sample.state === "found";
+    return {
+      match: sample.state === "guide" || seen ? percent(sample.match) : "–",
+      speed,
+      state: STATE_WORDS[sample.state],
+      x: place.x.toFixed(2),
+      y: place.y.toFixed(2),
+      sure: seen ? `±${sample.deviation.toFixed(2)} px` : "–",
+      rival: !seen ? "–" : sample.peakRatio === null ? "none" : `${sample.peakRatio.toFixed(2)} : 1`,
+      back: sample.backError === null || !seen ? "–" : `${sample.backError.toFixed(2)} px`,
+    };
+  },
+  get followText() {
+    const track = this.track;
+    if (this.solveShare !== null) return `solving the whole shot … ${percent(this.solveShare)}`;
+    if (this.job) return this.job.kind === "solve" ? "solving again …" : `following … ${track?.count() ?? 0} frames`;
+    if (!track || track.count() < 2) return "not followed yet";
+    const solved = track.isSolved() ? "solved" : "live pass only";
+    return `${solved}: ${counted(track.spans().length, "span", "spans")}, ${counted(track.count(), "frame", "frames")} found`;
+  },
+  get endText() {
+    const job = this.jobs.find((one) => one.kind === "follow" && one.payload.pin === this.pin?.id);
+    if (!job || !job.ended_at) return "";
+    if (job.state === "failed") return job.problem;
+    if (job.state === "cancelled") return "Stopped by hand. What was found is kept; it is the live pass, not solved over the whole shot.";
+    if (job.result.solved) return "";
+    const stops = job.result.ends.filter((end) => end.end.reason !== "end_of_range");
+    return stops.map((end) => end.sentence).join(" ");
+  },
+  get followClass() {
+    return this.track && this.track.count() > 1 ? "" : "act";
+  },
+  get checkText() {
+    if (!this.track?.isSolved()) return "after the solve";
+    return this.doubts.length ? `${counted(this.doubts.length, "frame", "frames")} worth a look` : "nothing doubtful";
+  },
+  get doubtRows() {
+    return this.doubts.map(({ frame, reason }) => ({ frame, text: REASONS[reason], key: `${frame} ${reason}` }));
+  },
+  get isGuide() {
+    return this.sample?.state === "guide";
+  },
+  get guideRemovable() {
+    return this.isGuide && this.frame !== this.pin.frame;
+  },
+
+  async refreshDoubts() {
+    const pin = this.pin;
+    if (!pin || !parts.tracks.get(pin.id)?.isSolved()) {
+      this.doubts = [];
+      this.nextGuide = null;
+      return;
+    }
+    try {
+      const { doubts, next_guide } = await call("GET", `${this.path}/pins/${pin.id}/doubts`);
+      if (pin.id !== this.pin?.id) return;
+      this.doubts = doubts;
+      this.nextGuide = next_guide;
+    } catch (error) {
+      if (error.word !== "offline") this.say(error.message, true);
+    }
+  },
+  // The next doubtful frame after this one, round and round.
+  nextDoubt() {
+    if (!this.doubts.length) return;
+    const frames = this.doubts.map((doubt) => doubt.frame);
+    const at = frames.indexOf(this.frame);
+    this.goTo(frames[(at + 1) % frames.length]);
+  },
+
+  // How work on a pin ended is said once, where it happened.
+  reportEnds() {
+    const told = (this.endsTold ??= new Set(this.jobs.filter((job) => job.ended_at).map((job) => job.id)));
+    for (const job of this.jobs) {
+      if (!job.ended_at || told.has(job.id)) continue;
+      told.add(job.id);
+      if (job.state === "failed") this.say(job.problem, true);
+      else if (job.kind === "follow" && job.result) {
+        for (const end of job.result.ends) if (end.end.reason === "flat_pattern") this.say(end.sentence, true);
+      }
+    }
+  },
+
+  follow(how) {
+    if (!this.pin || !this.here) return;
+    const directions = { both: ["forward", "backward"], forward: ["forward"], backward: ["backward"], "one on": ["forward"], "one back": ["backward"] }[how];
+    const single = how.startsWith("one");
+    const [pin, from] = [this.pin.id, this.frame];
+    this.write(() => call("POST", `${this.path}/follow`, { revision: this.revision, pin, from, directions, single }));
+    if (single) this.step(how === "one on" ? 1 : -1);
+  },
+  // Every pin from where it was picked; they are worked on side by side.
+  followAll() {
+    for (const { pins } of this.subjects) {
+      for (const { id, frame } of pins) {
+        const body = { pin: id, from: frame, directions: ["forward", "backward"], single: false };
+        this.write(() => call("POST", `${this.path}/follow`, { revision: this.revision, ...body }));
+      }
+    }
+  },
+  stopFollowing() {
+    if (this.job) this.cancelJob(this.job.id);
+  },
+  async cancelJob(id) {
+    try {
+      await call("POST", `/api/jobs/${id}/cancel`);
+    } catch (error) {
+      this.say(error.message, true);
+    }
+  },
+
+  // A place on this frame set by hand; what depends on it is solved anew.
+  setGuide(x, y) {
+    const { pin, frame } = this;
+    return this.write(() => call("POST", `${this.path}/guides`, { revision: this.revision, pin: pin.id, frame, at: { x, y } }));
+  },
+  acceptHere() {
+    if (this.here && !this.isGuide) this.setGuide(this.sample.x, this.sample.y);
+  },
+  removeGuide() {
+    if (!this.guideRemovable) return;
+    const { pin, frame } = this;
+    this.write(() => call("POST", `${this.path}/guides`, { revision: this.revision, pin: pin.id, frame, at: null }));
+  },
+  putHere() {
+    if (!this.pin || this.here) return;
+    const near = this.sample ?? this.track?.nearest(this.frame) ?? this.pin.at;
+    this.setGuide(near.x, near.y);
+    this.say("The pin is on this frame now. Drag it into place.");
+  },
+  nudge(event) {
+    if (!this.here) return;
+    const by = event.shiftKey ? 10 : 1;
+    const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0;
+    const dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
+    this.setGuide(this.sample.x + dx, this.sample.y + dy);
+  },
+  placeTyped(axis, text) {
+    const value = Number(text);
+    if (text === "" || !Number.isFinite(value)) return;
+    const place = { x: this.sample.x, y: this.sample.y, [axis]: value };
+    this.setGuide(place.x, place.y);
+  },
+  deleteSample() {
+    if (!this.sample) return;
+    const edit = { edit: "set_samples", pin: this.pin.id, samples: [[this.frame, null]] };
+    this.edit(`Delete the sample of ${this.subject.name} on frame ${this.frame}`, edit);
+  },
+
+  putPinSettings(change, title) {
+    const pin = { ...JSON.parse(JSON.stringify(Alpine.raw(this.pin))), ...change };
+    return this.edit(title, { edit: "put_pin", subject: this.subject.id, pin });
+  },
+  sizeTyped(kind, index, text) {
+    const sizes = [...this.pin[kind]];
+    sizes[index] = Math.round(Number(text));
+    this.putPinSettings({ [kind]: sizes }, kind === "pattern" ? "Size of the pattern" : "Size of the search area");
+  },
+  thresholdTyped(text) {
+    this.putPinSettings({ stop_below: Number(text) / 100 }, "Match to stop below");
+  },
+  settingChosen(which, value) {
+    this.putPinSettings({ [which]: value }, `How ${this.subject.name} is followed`);
+    this.say("The setting counts from the next time it is followed.", false, "Follow now", () => this.follow("both"));
+  },
+});

@@ -1,0 +1,82 @@
+// The trail of a pin over the picture: how well it matched by colour and by thickness, states by shape, the live pass
+// dashed. Also the legend that says so.
+import { make } from "./svg.js";
+
+// From the best match down: thin and light to thick and strong. Colours of Okabe & Ito.
+const BANDS = [
+  { from: 0.95, colour: "#56b4e9", width: 1.5, text: "95 % and more" },
+  { from: 0.9, colour: "#f0e442", width: 2.75, text: "90 to 95 %" },
+  { from: 0, colour: "#e8743b", width: 4.5, text: "below 90 %" },
+];
+const band = (sample) => (sample.state === "guide" ? 0 : BANDS.findIndex(({ from }) => sample.match >= from));
+// Marks of predicted places nearer than this on screen would make a line of them.
+const APART = 7;
+
+// Draws the trail of a track; the mark on `current` is left out.
+export function paintTrail(group, track, player, current) {
+  for (const { path, band: which, solved } of pieces(track, player)) {
+    const dash = solved ? {} : { "stroke-dasharray": "5 4" };
+    const { colour, width } = BANDS[which];
+    make("path", { class: "trail", d: path, stroke: "#000", "stroke-opacity": 0.5, "stroke-width": width + 2 }, group);
+    make("path", { class: "trail", d: path, stroke: colour, "stroke-width": width, ...dash }, group);
+  }
+  marks(group, track, player, current);
+}
+
+// Runs of neighbouring frames of one band; each starts where the one before ends.
+function pieces(track, player) {
+  const all = [];
+  for (const [first, last] of track.spans()) {
+    let piece = null;
+    for (let frame = first; frame <= last; frame++) {
+      const sample = track.get(frame);
+      const at = player.toStage(sample.x, sample.y);
+      const point = `${at.x.toFixed(1)} ${at.y.toFixed(1)}`;
+      if (piece) piece.path += `L${point}`;
+      if (!piece || band(sample) !== piece.band || sample.solved !== piece.solved) {
+        piece = { path: `M${point}`, band: band(sample), solved: sample.solved };
+        all.push(piece);
+      }
+    }
+  }
+  return all;
+}
+
+// A diamond for a guide, a ring where it is hidden, a triangle outside, a square on a bridge.
+function marks(group, track, player, current) {
+  let last = null;
+  for (const frame of track.marked()) {
+    if (frame === current) continue;
+    const sample = track.get(frame);
+    const at = player.toStage(sample.x, sample.y);
+    if (sample.state !== "guide") {
+      if (last && Math.hypot(at.x - last.x, at.y - last.y) < APART) continue;
+      last = at;
+    }
+    make("path", { class: `state ${sample.state}`, d: shape(sample.state, at) }, group);
+  }
+}
+
+export function shape(state, { x, y }) {
+  return {
+    guide: `M${x} ${y - 6}l5 6l-5 6l-5-6z`,
+    hidden: `M${x - 3} ${y}a3 3 0 1 0 6 0a3 3 0 1 0-6 0z`,
+    outside: `M${x} ${y - 4}l4 7h-8z`,
+    bridged: `M${x - 3} ${y - 3}h6v6h-6z`,
+  }[state];
+}
+
+export function paintLegend(svg) {
+  const row = (i) => 10 + i * 17;
+  BANDS.forEach(({ colour, width, text }, i) => {
+    const line = { x1: 6, x2: 34, y1: row(i), y2: row(i) };
+    make("line", { ...line, stroke: "#000", "stroke-opacity": 0.5, "stroke-width": width + 2 }, svg);
+    make("line", { ...line, stroke: colour, "stroke-width": width }, svg);
+    make("text", { x: 42, y: row(i) + 4 }, svg).textContent = text;
+  });
+  const words = { guide: "set by hand", hidden: "hidden", outside: "outside" };
+  Object.entries(words).forEach(([state, text], i) => {
+    make("path", { class: `state ${state}`, d: shape(state, { x: 152, y: row(i) }) }, svg);
+    make("text", { x: 164, y: row(i) + 4 }, svg).textContent = text;
+  });
+}
