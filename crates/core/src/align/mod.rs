@@ -20,6 +20,8 @@ const CONVERGED_STEP: f64 = 0.002;
 const CONVERGED_CORNER: f64 = 0.02;
 /// Good starts converge in 3 to 5 steps, richer motions in up to 12; after this many it is not going to.
 const MAX_ITERATIONS: u32 = 20;
+/// After so many steps a good start is all but there.
+const FEW_ITERATIONS: u32 = 4;
 /// A single step moves no part of the pattern further than this, in pixels: the linear model does not hold further out.
 const MAX_STEP: f64 = 1.5;
 
@@ -72,6 +74,8 @@ pub struct Aligner {
     pub filter: Filter,
     /// Softening of the picture, where it is sharper than the pattern.
     pub blur: Blur,
+    /// Below this match, 0 to 1, it is given up after a few steps: what is so far off is another thing.
+    pub hopeless: f64,
     patches: Vec<SmoothPatch>,
     current: Vec<PatchSamples>,
 }
@@ -128,7 +132,7 @@ impl Aligner {
             if centre < CONVERGED_STEP && corner < CONVERGED_CORNER && iterations > 1 {
                 break StopReason::Converged;
             }
-            if iterations == MAX_ITERATIONS {
+            if iterations == MAX_ITERATIONS || iterations == FEW_ITERATIONS && self.score(pattern) < self.hopeless {
                 break StopReason::IterationLimit;
             }
         };
@@ -143,9 +147,11 @@ impl Aligner {
     }
 
     fn match_of(&mut self, pattern: &Pattern, map: &Homography) -> f64 {
-        if !self.sample(pattern, map) {
-            return 0.0;
-        }
+        if self.sample(pattern, map) { self.score(pattern) } else { 0.0 }
+    }
+
+    /// Correlation of the pattern with what was sampled last.
+    fn score(&self, pattern: &Pattern) -> f64 {
         let score = |(pattern, current): (&PatchSamples, &PatchSamples)| {
             correlation(&pattern.value, &current.value).map_or(0.0, |score| f64::from(score.max(0.0)))
         };

@@ -182,7 +182,7 @@ impl Sums {
         // Sums in f32 stay exact enough over a few hundred samples; they are moved to f64 in between.
         for start in (0..count).step_by(LANES * 32) {
             for first in (start..count.min(start + LANES * 32)).step_by(LANES) {
-                let lanes = Lanes::read(pattern, current, first, cols, half);
+                let lanes = Lanes::read::<COLUMNS>(pattern, current, first, cols, half);
                 lanes.add::<COLUMNS>(motion, light, &mut sums);
             }
             for (total, lanes) in totals.iter_mut().zip(&mut sums[..slots + 2]) {
@@ -212,7 +212,13 @@ struct Lanes {
 
 impl Lanes {
     #[inline]
-    fn read(pattern: &PatchSamples, current: &PatchSamples, first: usize, cols: usize, half: (f32, f32)) -> Self {
+    fn read<const COLUMNS: usize>(
+        pattern: &PatchSamples,
+        current: &PatchSamples,
+        first: usize,
+        cols: usize,
+        half: (f32, f32),
+    ) -> Self {
         let count = LANES.min(pattern.value.len() - first);
         let take = |values: &[f32]| {
             let mut out = [0f32; LANES];
@@ -221,8 +227,10 @@ impl Lanes {
         };
         let all = |samples: &PatchSamples| [take(&samples.value), take(&samples.dx), take(&samples.dy)];
         let (mut u, mut v) = ([0f32; LANES], [0f32; LANES]);
+        // Where only the position is wanted, nobody asks.
+        let lanes = if COLUMNS > 5 { LANES } else { 0 };
         let (mut row, mut col) = (first / cols, first % cols);
-        for lane in 0..LANES {
+        for lane in 0..lanes {
             (u[lane], v[lane]) = (col as f32 - half.0, row as f32 - half.1);
             col += 1;
             if col == cols {

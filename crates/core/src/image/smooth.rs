@@ -172,16 +172,18 @@ impl SmoothPatch {
         let (fraction_x, fraction_y) = (x - col as f32, y - row as f32);
         let (wx, sx) = (spline_weights(fraction_x), spline_slopes(fraction_x));
         let (wy, sy) = (spline_weights(fraction_y), spline_slopes(fraction_y));
-        let mut out = [0f32; 3];
+        // Down the columns first: four of them make one vector.
+        let (mut value, mut slope) = ([0f32; 4], [0f32; 4]);
+        let first = (row - 1) * self.cols + col - 1;
         for j in 0..4 {
-            let line: &[f32; 4] = self.values[(row + j - 1) * self.cols + col - 1..].first_chunk().expect("inside");
-            let along = line.iter().zip(wx).map(|(v, w)| v * w).sum::<f32>();
-            let slope = line.iter().zip(sx).map(|(v, s)| v * s).sum::<f32>();
-            out[0] += wy[j] * along;
-            out[1] += wy[j] * slope;
-            out[2] += sy[j] * along;
+            let line: &[f32; 4] = self.values[first + j * self.cols..].first_chunk().expect("inside");
+            for i in 0..4 {
+                value[i] += wy[j] * line[i];
+                slope[i] += sy[j] * line[i];
+            }
         }
-        out
+        let dot = |a: &[f32; 4], b: &[f32; 4]| (a[0] * b[0] + a[1] * b[1]) + (a[2] * b[2] + a[3] * b[3]);
+        [dot(&value, &wx), dot(&value, &sx), dot(&slope, &wx)]
     }
 
     /// First grid point as whole column and row of `values`, and the fractions beyond them.

@@ -27,6 +27,10 @@ const STIFF: f64 = 0.96;
 const PLAIN_DIFFERENCE: f64 = 0.01;
 /// A place that matches this far below the threshold is another thing: no turn or growth since the frame before explains that.
 const BEYOND_SHAPE: f64 = 0.2;
+/// A turned and grown match this far below the threshold after a few steps does not reach it.
+const BEYOND_LAST_STEPS: f64 = 0.1;
+/// Of several candidates only those are turned and grown whose match is at most this far below the best one's.
+const MOST_GAINED_BY_SHAPE: f64 = 0.1;
 /// A candidate that scores this far below the threshold before alignment is not brought above it by alignment.
 const BEYOND_ALIGNMENT: f64 = 0.4;
 /// Two finds nearer than this, in pixels, are the same place.
@@ -126,14 +130,20 @@ impl<'a> Looker<'a> {
         let best = candidates.first().map_or(0.0, |candidate| candidate.score);
         let least = (self.pin.stop_below - BEYOND_ALIGNMENT) as f32;
         let worth = |candidate: &&Candidate| candidate.score >= (best - CLEARLY_WORSE).max(least);
-        let mut finds: Vec<Find> = Vec::new();
+        let mut placed: Vec<(Alignment, Homography, Option<f64>)> = Vec::with_capacity(ALIGNED_CANDIDATES);
         for (candidate, peak_ratio) in candidates.iter().zip(ratios).take(ALIGNED_CANDIDATES).filter(|(c, _)| worth(c)) {
             let start = prediction.shape.placed(candidate.centre);
-            let found = self.align(target, blur, &windows, start);
-            let find = Find { peak_ratio, blur, ..self.judged(&found, start) };
-            if finds.iter().all(|other| other.at().distance(find.at()) > SAME_PLACE) {
-                finds.push(find);
+            let found = self.place(target, blur, &windows, start);
+            if placed.iter().all(|(other, ..)| other.centre().distance(found.centre()) > SAME_PLACE) {
+                placed.push((found, start, peak_ratio));
             }
+        }
+        let best = placed.iter().map(|(found, ..)| found.matched).fold(0.0, f64::max);
+        let mut finds: Vec<Find> = Vec::with_capacity(placed.len());
+        for (found, start, peak_ratio) in placed {
+            let could_win = found.matched >= best - MOST_GAINED_BY_SHAPE;
+            let found = if could_win { self.shaped(target, blur, &windows, start, found) } else { found };
+            finds.push(Find { peak_ratio, blur, ..self.judged(&found, start) });
         }
         finds.sort_by(|a, b| b.matched.total_cmp(&a.matched));
         Ok(Look { finds, windows })
@@ -163,6 +173,7 @@ impl<'a> Looker<'a> {
         let [cols, rows] = self.pin.pattern.map(|side| side as usize);
         let pattern = Pattern::pick(windows, map, cols, rows, self.pin.filter);
         let blur = std::mem::take(&mut self.aligner.blur);
+        self.aligner.hopeless = 0.0;
         let found = self.aligner.align(&pattern, others, *there, Motion::Position, ALIGN_REACH);
         self.aligner.blur = blur;
         found.has_settled().then(|| found.centre())
@@ -190,14 +201,31 @@ impl<'a> Looker<'a> {
         self.aligner.blur = Blur::default();
     }
 
+    fn align(&mut self, target: &mut Target, blur: Blur, windows: &[Window], start: Homography) -> Alignment {
+        let placed = self.place(target, blur, windows, start);
+        self.shaped(target, blur, windows, start, placed)
+    }
+
+    fn place(&mut self, target: &mut Target, blur: Blur, windows: &[Window], start: Homography) -> Alignment {
+        self.aligner.hopeless = self.pin.stop_below - BEYOND_SHAPE;
+        self.aligner.align(target.reference.softened(blur), windows, start, Motion::Position, ALIGN_REACH)
+    }
+
     /// Richer motions are found step by step: a first estimate of the place keeps them from running off.
     ///
     /// A pin that takes only the position is turned and grown too where that makes a plain difference: a car that comes nearer
     /// keeps matching its first picture, and so cannot drift.
-    fn align(&mut self, target: &mut Target, blur: Blur, windows: &[Window], start: Homography) -> Alignment {
+    fn shaped(
+        &mut self,
+        target: &mut Target,
+        blur: Blur,
+        windows: &[Window],
+        start: Homography,
+        placed: Alignment,
+    ) -> Alignment {
         let pattern = target.reference.softened(blur);
+        self.aligner.hopeless = self.pin.stop_below - BEYOND_LAST_STEPS;
         let mut step = |from: Homography, motion: Motion| self.aligner.align(pattern, windows, from, motion, ALIGN_REACH);
-        let placed = step(start, Motion::Position);
         let from = if placed.has_settled() { placed.map } else { start };
         let is_same = start.shape() == Shape::SAME;
         match self.pin.motion {
