@@ -240,7 +240,8 @@ fn planes(clip: &Clip) {
     let whole = PixelRect { left: 0, top: 0, right: size.width as i32, bottom: size.height as i32 };
     let near = PixelRect { left: 900, top: 400, right: 1060, bottom: 560 };
     let mut stored = StoredPlanes::new(clip.folder.planes(), size, WhenMissing::fail());
-    let raw: Vec<Plane> = (0..20).map(|n| stored.window(Frame(n * 10), whole, Component::Luma).unwrap().plane).collect();
+    let raw: Vec<Plane> =
+        (0..20).map(|n| stored.window(Frame(n * 10), whole, Component::Luma).unwrap().plane).collect();
     let count = raw.len() as f64;
     let bytes = size.area() as f64 * count;
     let report = |what: &str, packed: f64, pack: f64, read: f64| {

@@ -135,7 +135,8 @@ fn sizes(film: &mut PlaneStack, at: Point) {
 fn pictures(film: &PlaneStack, at: Point) {
     let size = film.size();
     let (left, top) = ((at.x as u32 - 160) / 2 * 2, (at.y as u32).saturating_sub(120).min(size.height - 240));
-    let cut = |plane: &Plane| Plane::from_fn(Size::new(320, 240), |x, y| plane.row((y + top) as usize)[(x + left) as usize]);
+    let cut =
+        |plane: &Plane| Plane::from_fn(Size::new(320, 240), |x, y| plane.row((y + top) as usize)[(x + left) as usize]);
     let small = PlaneStack::new(film.planes().iter().take(60).map(cut).collect()).unwrap();
     let twice = |plane: &Plane| {
         Plane::from_fn(Size::new(size.width * 2, size.height * 2), |x, y| {
@@ -150,7 +151,11 @@ fn pictures(film: &PlaneStack, at: Point) {
         let pin = pin(at, 31, 32);
         let time = fastest(|| drop(solved(&mut stack, &pin, range, &Track::new())));
         let Size { width, height } = stack.size();
-        row(&format!("31x31, search 32 px, picture {width}x{height}"), format!("{:.0} us/frame", time * 1e6 / 60.0), "");
+        row(
+            &format!("31x31, search 32 px, picture {width}x{height}"),
+            format!("{:.0} us/frame", time * 1e6 / 60.0),
+            "",
+        );
     }
 }
 
@@ -163,7 +168,8 @@ fn many_pins(film: &mut PlaneStack, spots: &[Point]) {
                 follow(film, &pin, &Start::at_pin(&pin), Direction::Forward, ALL.last, &mut keep).unwrap();
             }
         });
-        let solve = fastest(|| spots[..count].iter().for_each(|at| drop(solved(film, &pin(*at, 31, 24), ALL, &Track::new()))));
+        let solve =
+            fastest(|| spots[..count].iter().for_each(|at| drop(solved(film, &pin(*at, 31, 24), ALL, &Track::new()))));
         let each = |time: f64| time * 1e6 / f64::from(FRAMES) / count as f64;
         let figure = format!("live {:.0}, solve {:.0} us/frame and pin", each(time), each(solve));
         row(&format!("{count} pins, 31x31, search 24 px"), figure, "opencv_speed.py");

@@ -3,7 +3,7 @@
 //! `cargo bench -p jampin-cli --bench trials [-- NAME]` prints a table. `-- --frames FOLDER` writes the same frames and pins for
 //! `opencv_trials.py`, which adds what OpenCV makes of them.
 
-use std::io::{Read, Write};
+use std::io::Write;
 use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::Instant;
@@ -26,7 +26,9 @@ fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|word| word != "--bench").collect();
     let folder = words.iter().position(|word| word == "--frames").map(|i| Path::new(&words[i + 1]).to_owned());
     let only = words.first().filter(|word| !word.starts_with("--"));
-    println!("| shot | pin | found of visible | RMSE | median | worst | drift | 1 px | 2 px | 4 px | 8 px | 16 px | hidden called found | us/frame |");
+    println!(
+        "| shot | pin | found of visible | RMSE | median | worst | drift | 1 px | 2 px | 4 px | 8 px | 16 px | hidden called found | us/frame |"
+    );
     println!("| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |");
     for shot in trials().iter().filter(|shot| only.is_none_or(|only| shot.name.contains(only.as_str()))) {
         let mut stack = frames(shot);
@@ -74,16 +76,14 @@ fn through_codec(planes: Vec<Vec<u8>>, size: Size) -> Vec<Vec<u8>> {
     assert!(encoder.wait().unwrap().success());
     let bits = film.path().metadata().unwrap().len() * 8;
     eprintln!("low bit rate: {} kbit/s", bits * 25 / planes.len() as u64 / 1000);
-    let mut decoder = Command::new("ffmpeg")
+    let decoded = Command::new("ffmpeg")
         .args(["-loglevel", "error", "-i"])
         .arg(film.path())
         .args(["-f", "rawvideo", "-pix_fmt", "gray", "pipe:1"])
-        .stdout(Stdio::piped())
-        .spawn()
+        .output()
         .unwrap();
-    let mut all = Vec::new();
-    decoder.stdout.take().unwrap().read_to_end(&mut all).unwrap();
-    all.chunks_exact(size.area()).map(<[u8]>::to_vec).collect()
+    assert!(decoded.status.success());
+    decoded.stdout.chunks_exact(size.area()).map(<[u8]>::to_vec).collect()
 }
 
 fn pin_for(shot: &Shot, point: &TruePoint, stack: &mut PlaneStack) -> Pin {
@@ -130,7 +130,13 @@ fn report(shot: &Shot, point: &TruePoint, pin: &Pin, stack: &mut PlaneStack) {
         }
     }
     let lengths: Vec<f64> = errors.iter().map(|error| error.length()).collect();
-    println!("| {} | {} | {} of {visible} | {} | {wrong} of {hidden} | {cost:.0} |", shot.name, point.name, errors.len(), figures(&errors, lengths));
+    println!(
+        "| {} | {} | {} of {visible} | {} | {wrong} of {hidden} | {cost:.0} |",
+        shot.name,
+        point.name,
+        errors.len(),
+        figures(&errors, lengths)
+    );
     if std::env::var("TRIALS_STATES").is_ok() {
         let mark = |frame: u32| match (shot.is_visible(point, frame), track.get(Frame(frame)).unwrap().state) {
             (true, SampleState::Found) => '.',

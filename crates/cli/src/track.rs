@@ -150,7 +150,11 @@ impl Film {
         let pattern = match request.pattern.given() {
             Some(given) => given,
             None => {
-                let window = planes.window(request.frame, PixelRect::around(at, NEIGHBOURHOOD, NEIGHBOURHOOD), Component::Luma)?;
+                let window = planes.window(
+                    request.frame,
+                    PixelRect::around(at, NEIGHBOURHOOD, NEIGHBOURHOOD),
+                    Component::Luma,
+                )?;
                 [choose_pattern(&window, at).side; 2]
             }
         };

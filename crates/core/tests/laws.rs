@@ -5,7 +5,8 @@ use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
 use jampin_core::geometry::{Homography, PixelRect, Point, Size};
 use jampin_core::image::{Plane, PlaneStack};
 use jampin_core::shot::{Filter, Motion, Pin, Sample, Track};
-use jampin_core::time::Frame;
+use jampin_core::solve::{Solution, Unwatched, solve};
+use jampin_core::time::{Frame, FrameRange};
 use proptest::prelude::*;
 
 const SIZE: Size = Size::new(200, 160);
@@ -36,6 +37,59 @@ fn followed(stack: &mut PlaneStack, from: Point, direction: Direction) -> Track 
     follow(stack, &pin, &Start::at_pin(&pin), direction, Frame(end), &mut keep).unwrap();
     keep.0.set(Frame(first), Some(Sample::guide(from)));
     keep.0
+}
+
+fn solved(stack: &mut PlaneStack, frame: u32, at: Point) -> Track {
+    let pin = Pin::new(Default::default(), Frame(frame), at, [31, 31], [20, 20]);
+    let range = FrameRange { first: Frame(0), last: Frame(stack.planes().len() as u32 - 1) };
+    match solve(stack, &pin, &Track::new(), range, &mut Unwatched).unwrap() {
+        Solution::Solved(track) => track,
+        other => panic!("{other:?}"),
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 12, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn the_whole_shot_solve_moves_with_the_shot(dx in -12i32..12, dy in -12i32..12, vx in -2.5..2.5f64, vy in -2.5..2.5f64) {
+        let path = |n: u32, by: Point| Point::new(f64::from(n) * vx, f64::from(n) * vy) + by;
+        let shot = |by: Point| PlaneStack::new((0..9).map(|n| frame(path(n, by), 1.0, 0.0)).collect()).unwrap();
+        let (start, by) = (Point::new(100.0, 80.0), Point::new(f64::from(dx), f64::from(dy)));
+        let plain = solved(&mut shot(Point::default()), 0, start);
+        let moved = solved(&mut shot(by), 0, start + by);
+        for (frame, sample) in plain.iter() {
+            let other = moved.get(frame).unwrap();
+            prop_assert!((other.at - by).distance(sample.at) < 5e-3, "frame {}: {:?} {:?}", frame, sample, other);
+        }
+    }
+
+    #[test]
+    fn the_whole_shot_solve_is_the_same_played_backwards(vx in -2.5..2.5f64, vy in -2.5..2.5f64) {
+        let path = |n: u32| Point::new(f64::from(n) * vx, f64::from(n) * vy);
+        let planes: Vec<Plane> = (0..9).map(|n| frame(path(n), 1.0, 0.0)).collect();
+        let start = Point::new(100.0, 80.0);
+        let on = solved(&mut PlaneStack::new(planes.clone()).unwrap(), 4, start + path(4));
+        let back = solved(&mut PlaneStack::new(planes.into_iter().rev().collect()).unwrap(), 4, start + path(4));
+        for n in 0..9 {
+            let (a, b) = (on.get(Frame(n)).unwrap(), back.get(Frame(8 - n)).unwrap());
+            prop_assert!(a.at.distance(b.at) < 5e-3, "frame {}: {:?} {:?}", n, a.at, b.at);
+        }
+    }
+
+    #[test]
+    fn light_changes_nothing_for_the_whole_shot_solve(swing in 0.0..0.3f64, vx in -2.5..2.5f64) {
+        let light = |n: u32| 0.8 + swing * (f64::from(n) * 1.7).sin();
+        let path = |n: u32| Point::new(f64::from(n) * vx, 0.4 * f64::from(n));
+        let steady = PlaneStack::new((0..9).map(|n| frame(path(n), 0.8, 10.0)).collect());
+        let flicker = PlaneStack::new((0..9).map(|n| frame(path(n), light(n), 10.0)).collect());
+        let start = Point::new(100.0, 80.0);
+        let (steady, flicker) = (solved(&mut steady.unwrap(), 0, start), solved(&mut flicker.unwrap(), 0, start));
+        for (frame, sample) in steady.iter() {
+            let other = flicker.get(frame).unwrap();
+            prop_assert!(other.at.distance(sample.at) < 0.03, "frame {}: {:?} {:?}", frame, sample.at, other.at);
+        }
+    }
 }
 
 proptest! {

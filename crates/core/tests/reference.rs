@@ -3,7 +3,7 @@
 use jampin_core::align::{Aligner, Pattern, StopReason};
 use jampin_core::geometry::{Homography, PixelRect, Point, Size};
 use jampin_core::image::{Plane, Window};
-use jampin_core::matching::Template;
+use jampin_core::matching::{CornerMap, Template};
 use jampin_core::shot::{Filter, Motion};
 use serde_json::Value;
 
@@ -45,7 +45,8 @@ fn alignment_is_as_near_to_the_truth_as_lucas_kanade_or_nearer() {
     let reference = reference();
     let side = reference["side"].as_u64().unwrap() as u32;
     let start = Point::new(47.5, 47.5);
-    let pattern = Pattern::pick(&[window(side, bytes(&reference["picture"]))], &Homography::shift(start), 31, 31, Filter::None);
+    let pattern =
+        Pattern::pick(&[window(side, bytes(&reference["picture"]))], &Homography::shift(start), 31, 31, Filter::None);
     let (mut ours, mut theirs) = (0.0, 0.0);
     for shift in reference["shifts"].as_array().unwrap() {
         let pair = |name: &str| Point::new(shift[name][0].as_f64().unwrap(), shift[name][1].as_f64().unwrap());
@@ -66,4 +67,28 @@ fn alignment_is_as_near_to_the_truth_as_lucas_kanade_or_nearer() {
         theirs += opencv.distance(truth).powi(2);
     }
     assert!(ours <= theirs, "squared errors: ours {ours}, OpenCV {theirs}");
+}
+
+#[test]
+fn corner_strength_is_that_of_opencv() {
+    let reference = reference();
+    let side = reference["side"].as_u64().unwrap() as u32;
+    let map = CornerMap::new(&window(side, bytes(&reference["picture"])), 15);
+    let corners = reference["corners"].as_array().unwrap();
+    assert!(corners.len() >= 30);
+    let mut pairs: Vec<(f64, f64)> = Vec::new();
+    for corner in corners {
+        let (x, y) = (corner["x"].as_u64().unwrap() as usize, corner["y"].as_u64().unwrap() as usize);
+        let index = (y - map.top as usize) * map.cols + x - map.left as usize;
+        for (ours, name) in [(map.smaller[index], "smaller"), (map.larger[index], "larger")] {
+            let theirs = corner[name].as_f64().unwrap();
+            assert!((f64::from(ours) / theirs - 1.0).abs() < 1e-3, "{name} at {x},{y}: {ours}, OpenCV {theirs}");
+        }
+        pairs.push((f64::from(map.smaller[index]), corner["sobel"].as_f64().unwrap()));
+    }
+    // With the Sobel gradients of cornerMinEigenVal the order of the places stays: Kendall's rank correlation.
+    let order = |i: usize, j: usize| ((pairs[i].0 - pairs[j].0) * (pairs[i].1 - pairs[j].1)).signum();
+    let all: Vec<f64> = (0..pairs.len()).flat_map(|i| (0..i).map(move |j| (i, j))).map(|(i, j)| order(i, j)).collect();
+    let tau = all.iter().sum::<f64>() / all.len() as f64;
+    assert!(tau > 0.9, "{tau}");
 }

@@ -121,7 +121,7 @@ impl Layer {
     }
 
     /// From the picture to the layer's texture.
-    fn from_picture(&self, pose: &Pose) -> Homography {
+    fn texture_map(&self, pose: &Pose) -> Homography {
         Homography::shift(self.anchor).after(&pose.map().inverse().expect("a layer is not seen edge on"))
     }
 }
@@ -148,7 +148,7 @@ impl Shot {
         let covers = |name: &&'static str| {
             let layer = self.layer(name);
             let pose = (layer.pose)(time);
-            let on = layer.from_picture(&pose).apply(place);
+            let on = layer.texture_map(&pose).apply(place);
             layer.textures[(layer.picture)(time)].sample(on.x as f32, on.y as f32)[3] > 0.5
         };
         self.size.contains(place) && !point.hidden_by.iter().any(covers)
@@ -205,7 +205,7 @@ impl Shot {
         let poses: Vec<Pose> =
             (0..count).map(|i| (layer.pose)(open + self.shutter * (i as f64 + 0.5) / count as f64)).collect();
         let (cols, rows) = self.covered(layer, &[first, last], far);
-        let maps: Vec<Homography> = poses.iter().map(|pose| layer.from_picture(pose)).collect();
+        let maps: Vec<Homography> = poses.iter().map(|pose| layer.texture_map(pose)).collect();
         let sub = self.samples;
         let offsets: Vec<f64> = (0..sub).map(|i| (i as f64 + 0.5) / sub as f64).collect();
         for row in rows {
@@ -246,7 +246,10 @@ impl Shot {
         }
         let within = |value: f64, most: u32| value.floor().clamp(0.0, f64::from(most)) as usize;
         let Size { width, height } = self.size;
-        (within(low.x - 1.0, width)..within(high.x + 2.0, width), within(low.y - 1.0, height)..within(high.y + 2.0, height))
+        (
+            within(low.x - 1.0, width)..within(high.x + 2.0, width),
+            within(low.y - 1.0, height)..within(high.y + 2.0, height),
+        )
     }
 }
 

@@ -33,7 +33,8 @@ pub(crate) async fn set_guide(
     let GuideRequest { revision, pin, frame, at } = body.into_inner();
     let loaded = load(&state, *id).await?;
     let shot = &loaded.stored.shot;
-    let (subject, settings) = shot.pin(pin).ok_or_else(|| ApiError::NotFound("This pin is not there any more.".into()))?;
+    let (subject, settings) =
+        shot.pin(pin).ok_or_else(|| ApiError::NotFound("This pin is not there any more.".into()))?;
     if !loaded.stored.info.range.contains(frame) {
         return Err(ApiError::Unusable(format!("Frame {frame} is not in this shot.")));
     }

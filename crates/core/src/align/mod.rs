@@ -125,7 +125,8 @@ impl Aligner {
             map = map.after(&motion.map(&solution.step.map(|number| number * share)));
             covariance = Covariance::new(solution.covariance).seen_through(&map.shape());
             let moved = map.origin() - start.origin();
-            if !(moved.x.abs().max(moved.y.abs()) <= reach) {
+            let is_near = moved.x.abs().max(moved.y.abs()) <= reach;
+            if !is_near {
                 break StopReason::WalkedAway;
             }
             // The first step has no weights yet: at least one more makes it robust.

@@ -44,8 +44,8 @@ pub(super) fn add_columns<const LANES: usize>(
     columns: &mut [[f32; LANES]],
 ) {
     let mut fill = |which: usize, value: &dyn Fn(usize) -> f32| {
-        for lane in 0..LANES {
-            columns[which][lane] = value(lane);
+        for (lane, out) in columns[which].iter_mut().enumerate() {
+            *out = value(lane);
         }
     };
     fill(0, &|i| gx[i]);

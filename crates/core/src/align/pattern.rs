@@ -52,7 +52,7 @@ impl Pattern {
     }
 
     /// Samples of each layer, made of several patterns of the same shape by `merge`, which is given what they have at one place.
-    pub(crate) fn merged(patterns: &[Self], mut merge: impl FnMut(&mut Vec<f32>) -> f32) -> Self {
+    pub(crate) fn merged(patterns: &[Self], mut merge: impl FnMut(&mut [f32]) -> f32) -> Self {
         let first = &patterns[0];
         let mut column = Vec::with_capacity(patterns.len());
         let mut pick = |layer: usize, part: fn(&PatchSamples) -> &Vec<f32>| -> Vec<f32> {

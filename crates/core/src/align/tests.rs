@@ -51,12 +51,8 @@ fn every_motion_finds_its_map() {
     let grown = [[1.1 * cos, -1.1 * sin, 0.6], [1.1 * sin, 1.1 * cos, -0.8], [0.0, 0.0, 1.0]];
     let sheared = [[1.08, 0.07, -0.5], [-0.05, 0.94, 0.9], [0.0, 0.0, 1.0]];
     let tilted = [[1.05, 0.04, -0.5], [-0.03, 0.96, 0.9], [0.003, -0.002, 1.0]];
-    let cases = [
-        (Motion::Rotation, turned),
-        (Motion::Scale, grown),
-        (Motion::Affine, sheared),
-        (Motion::Perspective, tilted),
-    ];
+    let cases =
+        [(Motion::Rotation, turned), (Motion::Scale, grown), (Motion::Affine, sheared), (Motion::Perspective, tilted)];
     for (motion, rows) in cases {
         let truth = Homography::new(rows);
         let found = aligned(&scene(&truth, 0.8, 15.0), CENTRE, motion);
@@ -93,7 +89,8 @@ fn light_changes_nothing() {
 #[test]
 fn each_layer_has_its_own_light() {
     let shift = shifted(Point::new(0.37, -0.61));
-    let windows = [(0.6, 20.0), (1.2, -10.0), (0.9, 0.0)].map(|(gain, offset)| scene(&shift, gain, offset).window(WHOLE));
+    let windows =
+        [(0.6, 20.0), (1.2, -10.0), (0.9, 0.0)].map(|(gain, offset)| scene(&shift, gain, offset).window(WHOLE));
     let start = Homography::shift(CENTRE);
     let found = Aligner::default().align(&pattern(3), &windows, start, Motion::Position, 3.0);
     assert!(found.centre().distance(CENTRE + shift.origin()) < 0.02, "{:?}", found.centre());

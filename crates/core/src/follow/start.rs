@@ -23,7 +23,13 @@ pub struct Start {
 impl Start {
     /// At the frame on which the pin was put, with nothing known about its motion.
     pub fn at_pin(pin: &Pin) -> Self {
-        Self { frame: pin.frame, at: pin.at, velocity: Point::default(), shape: Shape::SAME, reference: (pin.frame, pin.at) }
+        Self {
+            frame: pin.frame,
+            at: pin.at,
+            velocity: Point::default(),
+            shape: Shape::SAME,
+            reference: (pin.frame, pin.at),
+        }
     }
 
     /// From the sample on `frame`, if the subject is there on it, going on as it moved so far.

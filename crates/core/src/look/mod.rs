@@ -71,7 +71,15 @@ pub(crate) struct Find {
 impl Find {
     /// No place at all: what a look without any candidate gives.
     pub fn nothing(map: Homography) -> Self {
-        Self { map, matched: 0.0, covariance: Covariance::UNKNOWN, peak_ratio: None, to_newest: 0.0, anchored: false, blur: Blur::default() }
+        Self {
+            map,
+            matched: 0.0,
+            covariance: Covariance::UNKNOWN,
+            peak_ratio: None,
+            to_newest: 0.0,
+            anchored: false,
+            blur: Blur::default(),
+        }
     }
 
     /// As a sample of a pin; the shape only where the pin takes more than the position.
@@ -131,7 +139,8 @@ impl<'a> Looker<'a> {
         let least = (self.pin.stop_below - BEYOND_ALIGNMENT) as f32;
         let worth = |candidate: &&Candidate| candidate.score >= (best - CLEARLY_WORSE).max(least);
         let mut placed: Vec<(Alignment, Homography, Option<f64>)> = Vec::with_capacity(ALIGNED_CANDIDATES);
-        for (candidate, peak_ratio) in candidates.iter().zip(ratios).take(ALIGNED_CANDIDATES).filter(|(c, _)| worth(c)) {
+        for (candidate, peak_ratio) in candidates.iter().zip(ratios).take(ALIGNED_CANDIDATES).filter(|(c, _)| worth(c))
+        {
             let start = prediction.shape.placed(candidate.centre);
             let found = self.place(target, blur, &windows, start);
             if placed.iter().all(|(other, ..)| other.centre().distance(found.centre()) > SAME_PLACE) {
@@ -225,7 +234,8 @@ impl<'a> Looker<'a> {
     ) -> Alignment {
         let pattern = target.reference.softened(blur);
         self.aligner.hopeless = self.pin.stop_below - BEYOND_LAST_STEPS;
-        let mut step = |from: Homography, motion: Motion| self.aligner.align(pattern, windows, from, motion, ALIGN_REACH);
+        let mut step =
+            |from: Homography, motion: Motion| self.aligner.align(pattern, windows, from, motion, ALIGN_REACH);
         let from = if placed.has_settled() { placed.map } else { start };
         let is_same = start.shape() == Shape::SAME;
         match self.pin.motion {

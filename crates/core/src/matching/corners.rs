@@ -83,10 +83,7 @@ fn gradients(window: &Window, width: usize, height: usize) -> PatchSamples {
     };
     let mut patch = SmoothPatch::default();
     patch.load(window, rect);
-    let centre = Point::new(
-        f64::from(window.left) + width as f64 / 2.0,
-        f64::from(window.top) + height as f64 / 2.0,
-    );
+    let centre = Point::new(f64::from(window.left) + width as f64 / 2.0, f64::from(window.top) + height as f64 / 2.0);
     let mut samples = PatchSamples::default();
     patch.sample(centre, width, height, &mut samples);
     samples
@@ -164,7 +161,10 @@ mod tests {
         assert_eq!(sums.len(), 5 * 4);
         for row in 0..4 {
             for col in 0..5 {
-                let want: f32 = (0..3).flat_map(|j| (0..3).map(move |i| (i, j))).map(|(i, j)| values[(row + j) * 7 + col + i]).sum();
+                let want: f32 = (0..3)
+                    .flat_map(|j| (0..3).map(move |i| (i, j)))
+                    .map(|(i, j)| values[(row + j) * 7 + col + i])
+                    .sum();
                 assert_eq!(sums[row * 5 + col], want);
             }
         }
@@ -190,7 +190,11 @@ mod tests {
         let peaks = map.peaks(6);
         for corner in [(30.0, 20.0), (50.0, 20.0), (30.0, 40.0), (50.0, 40.0)] {
             let nearest = peaks[..4].iter().map(|i| map.place(*i).distance(Point::new(corner.0, corner.1)));
-            assert!(nearest.fold(f64::MAX, f64::min) < 4.0, "{corner:?}: {:?}", peaks[..4].iter().map(|i| map.place(*i)).collect::<Vec<_>>());
+            assert!(
+                nearest.fold(f64::MAX, f64::min) < 4.0,
+                "{corner:?}: {:?}",
+                peaks[..4].iter().map(|i| map.place(*i)).collect::<Vec<_>>()
+            );
         }
     }
 

@@ -6,8 +6,8 @@ mod features;
 mod search;
 mod spots;
 
+pub use corners::CornerMap;
 pub use correlation::{Template, correlation};
 pub use features::{PatternChoice, SpotProblem, choose_pattern, choose_search};
-pub use corners::CornerMap;
 pub use search::{Candidate, Searcher};
 pub use spots::{Spot, good_spots, judge_spot, margin};

@@ -106,7 +106,12 @@ mod tests {
         assert!(spots[0].at.distance(Point::new(130.0, 97.0)) < 16.0, "{spots:?}");
         assert_eq!(spots[0].problem, None);
         // The bare wall is called flat, and comes last.
-        assert!(spots.iter().filter(|spot| spot.at.distance(Point::new(130.0, 97.0)) > 40.0).all(|s| s.problem == Some(SpotProblem::Flat)));
+        assert!(
+            spots
+                .iter()
+                .filter(|spot| spot.at.distance(Point::new(130.0, 97.0)) > 40.0)
+                .all(|s| s.problem == Some(SpotProblem::Flat))
+        );
     }
 
     #[test]

@@ -6,7 +6,8 @@ use crate::shot::{Attachment, Pin, Sample, SampleState};
 const PICTURE: Size = Size::new(640, 360);
 
 fn shot(label: Label, places: &[(u32, f64, f64)]) -> Shot {
-    let pin = Pin::new(Uuid::from_u128(1), Frame(places[0].0), Point::new(places[0].1, places[0].2), [31, 31], [40, 40]);
+    let pin =
+        Pin::new(Uuid::from_u128(1), Frame(places[0].0), Point::new(places[0].1, places[0].2), [31, 31], [40, 40]);
     let attachment = Attachment { id: Uuid::from_u128(2), kind: AttachmentKind::Label(label) };
     let subject = Subject {
         id: Uuid::from_u128(3),

@@ -12,7 +12,9 @@ use uuid::Uuid;
 use crate::scene::Label;
 
 pub use covariance::Covariance;
-pub use pin::{Channel, Filter, MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE, Motion, Pin, PinProblem, ReferencePolicy};
+pub use pin::{
+    Channel, Filter, MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE, Motion, Pin, PinProblem, ReferencePolicy,
+};
 pub use track::{Sample, SampleState, Track};
 
 /// Subject colours: Okabe & Ito (2008), which stay apart for colour-blind eyes; black is left out, as it vanishes on

@@ -24,9 +24,9 @@ const AT_THRESHOLD: f64 = 0.85;
 /// Cost of going hidden: with a long run's it must stay below that of two jumps, or it would hop to a look-alike instead.
 const GO_HIDDEN: f64 = 1.2;
 /// Cost of a jump: a change of velocity far beyond what this shot has.
-const JUMP: f64 = 6.0;
+const JUMP: f64 = 4.0;
 /// A leap to something that could be seen beside it before costs this many times as much: that is another thing.
-const RIVAL: f64 = 3.0;
+const RIVAL: f64 = 4.5;
 /// A change of velocity this many times the usual one is half a jump.
 const JUMP_TIMES: f64 = 4.0;
 /// A change of velocity below this is no jump in any shot, in pixels per frame.

@@ -113,7 +113,8 @@ fn doubt(samples: &[(Frame, Sample)], i: usize, usual: &Usual) -> Option<Doubt> 
         });
         length.count() as f64
     };
-    let seen = |other: Option<usize>| other.and_then(|other| samples.get(other)).is_some_and(|(_, s)| s.state.is_present());
+    let seen =
+        |other: Option<usize>| other.and_then(|other| samples.get(other)).is_some_and(|(_, s)| s.state.is_present());
     let weight = |length: f64| 1.0 + (length + 1.0) / 30.0;
     match () {
         () if seen(i.checked_sub(1)) => Some(Doubt { frame, reason: DoubtReason::GoesHidden, weight: weight(run(1)) }),
@@ -144,8 +145,11 @@ fn doubt_of_find(samples: &[(Frame, Sample)], i: usize, usual: &Usual) -> Option
 /// One step of the subdivision of Ramer (1972) and Douglas & Peucker (1973), with time as a coordinate: distances are
 /// measured at equal frames.
 pub fn next_guide(track: &Track) -> Option<Frame> {
-    let present: Vec<(Frame, Point)> =
-        track.iter().filter(|(_, sample)| sample.state.is_present()).map(|(frame, sample)| (frame, sample.at)).collect();
+    let present: Vec<(Frame, Point)> = track
+        .iter()
+        .filter(|(_, sample)| sample.state.is_present())
+        .map(|(frame, sample)| (frame, sample.at))
+        .collect();
     let (first, last) = (*present.first()?, *present.last()?);
     let guides = track.guides().map(|(frame, sample)| (frame, sample.at));
     let mut knots: Vec<(Frame, Point)> = std::iter::once(first).chain(guides).chain([last]).collect();
@@ -206,9 +210,12 @@ mod tests {
 
     #[test]
     fn a_hidden_run_is_asked_about_at_its_ends() {
-        let track = track(|n, sample| {
-            if (40..60).contains(&n) { Sample::predicted(sample.at, SampleState::Hidden) } else { sample }
-        });
+        let track =
+            track(
+                |n, sample| {
+                    if (40..60).contains(&n) { Sample::predicted(sample.at, SampleState::Hidden) } else { sample }
+                },
+            );
         let reasons: Vec<(u32, DoubtReason)> = doubts(&track).iter().map(|d| (d.frame.0, d.reason)).collect();
         assert_eq!(reasons, [(40, DoubtReason::GoesHidden), (60, DoubtReason::ComesBack)]);
     }
@@ -216,9 +223,8 @@ mod tests {
     #[test]
     fn the_next_guide_goes_where_the_pace_changes() {
         let pace = |n: u32| Point::new(f64::from(n.min(60)) + 6.0 * f64::from(n.saturating_sub(60)), 50.0);
-        let slow_fast = track(|n, sample| {
-            if n == 0 { Sample::guide(pace(0)) } else { Sample { at: pace(n), ..sample } }
-        });
+        let slow_fast =
+            track(|n, sample| if n == 0 { Sample::guide(pace(0)) } else { Sample { at: pace(n), ..sample } });
         assert_eq!(next_guide(&slow_fast), Some(Frame(60)));
         assert_eq!(next_guide(&track(|_, sample| sample)), None);
     }

@@ -10,9 +10,9 @@ mod fill;
 mod refine;
 mod scout;
 mod segment;
-mod whole;
 #[cfg(test)]
 mod tests;
+mod whole;
 
 use crate::follow::Continue;
 use crate::image::FrameSource;

@@ -2,6 +2,7 @@
 //! judged by following it back.
 
 use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
 
 use super::segment::{Guides, Path};
 use super::whole::WholeShot;
@@ -73,11 +74,13 @@ impl<S: FrameSource> Refiner<'_, '_, S> {
             let (before, after) = self.guides.around(frame);
             let mut seen: Vec<(f64, Find)> = Vec::with_capacity(2);
             for guide in [before, after].into_iter().flatten() {
-                if !targets.contains_key(&guide.frame) {
-                    let target = Target::pick(self.source, guide.frame, guide.map(), self.looker.pin)?;
-                    targets.insert(guide.frame, target);
-                }
-                let Some(Some(target)) = targets.get_mut(&guide.frame) else { continue };
+                let target = match targets.entry(guide.frame) {
+                    Entry::Occupied(known) => known.into_mut(),
+                    Entry::Vacant(new) => {
+                        new.insert(Target::pick(self.source, guide.frame, guide.map(), self.looker.pin)?)
+                    }
+                };
+                let Some(target) = target else { continue };
                 self.windows_at(frame, &find.map)?;
                 let again = self.looker.align_softened(target, &self.windows[&frame], find.map, find.blur);
                 if again.matched >= self.looker.pin.stop_below && again.at().distance(find.at()) < MOST_MOVED {

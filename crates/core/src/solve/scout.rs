@@ -40,8 +40,7 @@ pub(super) fn scout<S: FrameSource>(
     frames: &[Frame],
     watch: &mut dyn Watch,
 ) -> Result<Option<Found>, S::Error> {
-    let mut beam =
-        Beam::new(looker.size, looker.pin.stop_below, departure.at, departure.velocity, departure.shape);
+    let mut beam = Beam::new(looker.size, looker.pin.stop_below, departure.at, departure.velocity, departure.shape);
     let mut found = Found::with_capacity(frames.len());
     looker.forget_softness();
     for &frame in frames {
@@ -53,10 +52,6 @@ pub(super) fn scout<S: FrameSource>(
             let velocity = if best_before.hidden_for == 0 { find.at() - best_before.at } else { Point::default() };
             looker.learn_softness(references.newest(), &sight.windows, &find, velocity);
             references.learn(looker, source, frame, &find, find.to_newest)?;
-        }
-        if std::env::var("DBG").is_ok() {
-            let s = beam.states()[0];
-            eprintln!("{frame} best {:?} hid {} cost {:.2} n {} finds {:?}", s.at, s.hidden_for, s.cost, beam.states().len(), sight.finds.iter().take(3).map(|f| (f.at().x as i32, f.at().y as i32, (f.matched*100.0) as i32)).collect::<Vec<_>>());
         }
         found.push(sight.finds);
         if watch.step(Step::Looked) == Continue::No {

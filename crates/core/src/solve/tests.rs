@@ -1,1 +1,210 @@
-//! The solve on made shots.
+//! Whole shots with one difficulty each, whose motion is known exactly.
+
+use uuid::Uuid;
+
+use super::*;
+use crate::geometry::{Point, Size};
+use crate::image::{Plane, PlaneStack};
+use crate::shot::{Sample, SampleState};
+
+const SIZE: Size = Size::new(260, 180);
+
+/// A textured card before a textured ground, and whatever `cover` puts in front of both (a value, or nothing, by column and row).
+fn shot(frames: u32, place: impl Fn(u32) -> Point, cover: impl Fn(u32, u32, u32) -> Option<u8>) -> PlaneStack {
+    let planes = (0..frames).map(|frame| {
+        let at = place(frame);
+        Plane::from_fn(SIZE, |col, row| {
+            cover(frame, col, row).unwrap_or_else(|| {
+                let (x, y) = (f64::from(col) + 0.5, f64::from(row) + 0.5);
+                card(x - at.x, y - at.y).unwrap_or_else(|| ground(x, y))
+            })
+        })
+    });
+    PlaneStack::new(planes.collect()).unwrap()
+}
+
+fn card(u: f64, v: f64) -> Option<u8> {
+    let wave = (u * 0.41 + v * 0.13).sin() + (v * 0.37 - u * 0.23).sin() + (u * v * 0.02).cos();
+    (u.abs() < 24.0 && v.abs() < 24.0).then_some((125.0 + 35.0 * wave) as u8)
+}
+
+fn ground(x: f64, y: f64) -> u8 {
+    (110.0 + 30.0 * ((x * 0.19).sin() * (y * 0.17).cos() + (x * 0.05 + y * 0.07).sin())) as u8
+}
+
+fn nothing(_: u32, _: u32, _: u32) -> Option<u8> {
+    None
+}
+
+fn pin(frame: u32, at: Point) -> Pin {
+    Pin::new(Uuid::nil(), Frame(frame), at, [31, 31], [40, 40])
+}
+
+fn whole(stack: &PlaneStack) -> FrameRange {
+    FrameRange { first: Frame(0), last: Frame(stack.planes().len() as u32 - 1) }
+}
+
+fn solved(stack: &mut PlaneStack, pin: &Pin, track: &Track) -> Track {
+    let range = whole(stack);
+    match solve(stack, pin, track, range, &mut Unwatched).unwrap() {
+        Solution::Solved(track) => track,
+        other => panic!("{other:?}"),
+    }
+}
+
+fn states(track: &Track) -> String {
+    let mark = |state| match state {
+        SampleState::Found => '.',
+        SampleState::Guide => 'g',
+        SampleState::Hidden => '-',
+        SampleState::Outside => 'o',
+        SampleState::Bridged => 'b',
+    };
+    track.iter().map(|(_, sample)| mark(sample.state)).collect()
+}
+
+fn worst(track: &Track, place: impl Fn(u32) -> Point) -> f64 {
+    let present = track.iter().filter(|(_, sample)| sample.state.is_present());
+    present.map(|(frame, sample)| sample.at.distance(place(frame.0))).fold(0.0, f64::max)
+}
+
+fn drift(frame: u32) -> Point {
+    let t = f64::from(frame);
+    Point::new(60.0 + 2.6 * t, 80.0 + 12.0 * (t * 0.2).sin())
+}
+
+#[test]
+fn a_pole_in_front_for_twelve_frames_is_crossed_with_no_help() {
+    let pole = |frame: u32, col: u32, row: u32| {
+        let on = (20..32).contains(&frame) && (90..180).contains(&col);
+        on.then_some((50 + row % 7) as u8)
+    };
+    let mut stack = shot(50, drift, pole);
+    let track = solved(&mut stack, &pin(0, drift(0)), &Track::new());
+    assert_eq!(states(&track), format!("g{}{}{}", ".".repeat(19), "-".repeat(12), ".".repeat(18)));
+    assert!(worst(&track, drift) < 0.1, "{}", worst(&track, drift));
+    // The places behind it are predicted, not far off.
+    let behind = (20..32).map(|n| track.get(Frame(n)).unwrap().at.distance(drift(n))).fold(0.0, f64::max);
+    assert!(behind < 6.0, "{behind}");
+}
+
+#[test]
+fn a_look_alike_beside_it_is_not_taken_for_it_while_it_is_hidden() {
+    let twin = |frame: u32, col: u32, row: u32| {
+        let at = drift(frame) + Point::new(10.0, 58.0);
+        let beside = card(f64::from(col) + 0.5 - at.x, f64::from(row) + 0.5 - at.y);
+        let pole = (20..30).contains(&frame) && row < 112;
+        if pole { Some((60 + col % 5) as u8) } else { beside }
+    };
+    let mut stack = shot(44, drift, twin);
+    let track = solved(&mut stack, &pin(0, drift(0)), &Track::new());
+    assert!(worst(&track, drift) < 0.2, "{} {}", worst(&track, drift), states(&track));
+    assert!((20..30).all(|n| track.get(Frame(n)).unwrap().state == SampleState::Hidden), "{}", states(&track));
+}
+
+#[test]
+fn what_leaves_is_outside_and_is_found_again_when_it_returns() {
+    let place = |frame: u32| Point::new(150.0 + 150.0 * (f64::from(frame) * 0.07).sin(), 90.0);
+    let mut stack = shot(60, place, nothing);
+    let track = solved(&mut stack, &pin(0, place(0)), &Track::new());
+    let far = |n: u32| place(n).x > f64::from(SIZE.width) + 4.0;
+    let inside = |n: u32| place(n).x < f64::from(SIZE.width) - 18.0;
+    for n in 1..60 {
+        let state = track.get(Frame(n)).unwrap().state;
+        assert!(!far(n) || !state.is_present(), "frame {n}: {state:?}");
+        assert!(!inside(n) || state == SampleState::Found, "frame {n}: {}", states(&track));
+    }
+    assert!(states(&track).contains('o') && worst(&track, place) < 0.15, "{}", states(&track));
+}
+
+#[test]
+fn a_jump_of_the_camera_is_gone_along_with() {
+    let place = |frame: u32| drift(frame) + if frame < 15 { Point::default() } else { Point::new(25.0, 6.0) };
+    let mut stack = shot(30, place, nothing);
+    let track = solved(&mut stack, &pin(0, place(0)), &Track::new());
+    assert_eq!(states(&track), format!("g{}", ".".repeat(29)));
+    assert!(worst(&track, place) < 0.1);
+}
+
+#[test]
+fn the_path_goes_through_every_guide_exactly() {
+    let mut stack = shot(40, drift, nothing);
+    let (first, second) = (drift(12) + Point::new(0.7, -0.4), drift(28) + Point::new(-0.5, 0.6));
+    let track: Track = [(Frame(12), Sample::guide(first)), (Frame(28), Sample::guide(second))].into_iter().collect();
+    let solved = solved(&mut stack, &pin(0, drift(0)), &track);
+    for (frame, at) in [(0, drift(0)), (12, first), (28, second)] {
+        assert_eq!(solved.get(Frame(frame)).map(|sample| (sample.at, sample.state)), Some((at, SampleState::Guide)));
+    }
+    // Without a step next to a guide, and half way between two as far off as they are on average.
+    let off = |n: u32| solved.get(Frame(n)).unwrap().at - drift(n);
+    assert!(off(13).distance(first - drift(12)) < 0.25, "{:?}", off(13));
+    assert!(off(20).length() < 0.3, "{:?}", off(20));
+}
+
+#[test]
+fn a_part_between_guides_is_solved_as_the_whole_would_be() {
+    let mut stack = shot(40, drift, nothing);
+    let pin = pin(0, drift(0));
+    let track: Track = [12, 28].map(|n| (Frame(n), Sample::guide(drift(n)))).into_iter().collect();
+    let all = solved(&mut stack, &pin, &track);
+    let range = affected(&pin, &all, Frame(20), whole(&stack));
+    assert_eq!((range.first.0, range.last.0), (12, 28));
+    let Solution::Solved(part) = solve(&mut stack, &pin, &all, range, &mut Unwatched).unwrap() else { panic!() };
+    assert_eq!(part.len(), 17);
+    for (frame, sample) in part.iter() {
+        assert!(sample.at.distance(all.get(frame).unwrap().at) < 0.02, "frame {frame}");
+    }
+}
+
+#[test]
+fn every_number_is_given_and_honest() {
+    let mut stack = shot(30, drift, nothing);
+    let track = solved(&mut stack, &pin(0, drift(0)), &Track::new());
+    for (frame, sample) in track.iter().skip(1) {
+        assert!(sample.solved && sample.matched > 0.97, "frame {frame}: {sample:?}");
+        assert!(sample.back_error.is_some_and(|error| error < 0.1), "frame {frame}: {sample:?}");
+        assert!(sample.covariance.worst() > 0.0 && sample.covariance.worst() < 0.1, "frame {frame}: {sample:?}");
+    }
+}
+
+#[test]
+fn it_stops_when_told_to_and_says_when_there_is_nothing_to_follow() {
+    struct StopAt(u32);
+    impl Watch for StopAt {
+        fn step(&mut self, _: Step) -> Continue {
+            self.0 -= 1;
+            if self.0 == 0 { Continue::No } else { Continue::Yes }
+        }
+    }
+    let mut stack = shot(12, drift, nothing);
+    let range = whole(&stack);
+    for steps in [1, 5, 15] {
+        let stopped = solve(&mut stack, &pin(0, drift(0)), &Track::new(), range, &mut StopAt(steps)).unwrap();
+        assert_eq!(stopped, Solution::Stopped, "after {steps}");
+    }
+    let mut grey = PlaneStack::new(vec![Plane::from_fn(SIZE, |_, _| 90); 12]).unwrap();
+    let flat = solve(&mut grey, &pin(3, drift(3)), &Track::new(), range, &mut Unwatched).unwrap();
+    assert_eq!(flat, Solution::FlatPattern(Frame(3)));
+}
+
+#[test]
+fn a_pin_that_takes_turn_and_growth_reports_them() {
+    let (turn, growth) = (|n: u32| 0.012 * f64::from(n), |n: u32| 1.0 + 0.008 * f64::from(n));
+    let planes = (0..25).map(|n| {
+        let (sin, cos) = turn(n).sin_cos();
+        Plane::from_fn(SIZE, |col, row| {
+            let (x, y) = (f64::from(col) + 0.5 - 130.0, f64::from(row) + 0.5 - 90.0);
+            let (u, v) = ((x * cos + y * sin) / growth(n), (y * cos - x * sin) / growth(n));
+            card(u.clamp(-23.9, 23.9), v.clamp(-23.9, 23.9)).unwrap_or(90)
+        })
+    });
+    let mut stack = PlaneStack::new(planes.collect()).unwrap();
+    let pin = Pin { motion: crate::shot::Motion::Scale, ..pin(0, Point::new(130.0, 90.0)) };
+    let track = solved(&mut stack, &pin, &Track::new());
+    for (frame, sample) in track.iter().skip(1) {
+        let shape = sample.shape.unwrap();
+        assert!((shape.turn() - turn(frame.0)).abs() < 0.004, "frame {frame}: {} {}", shape.turn(), turn(frame.0));
+        assert!((shape.growth() - growth(frame.0)).abs() < 0.006, "frame {frame}: {}", shape.growth());
+        assert!(sample.at.distance(Point::new(130.0, 90.0)) < 0.1, "frame {frame}: {:?}", sample.at);
+    }
+}

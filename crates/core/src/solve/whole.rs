@@ -56,7 +56,7 @@ impl WholeShot {
     }
 }
 
-fn trimmed_mean(values: &mut Vec<f32>) -> f32 {
+fn trimmed_mean(values: &mut [f32]) -> f32 {
     values.sort_by(f32::total_cmp);
     let cut = (values.len() as f64 * TRIMMED) as usize;
     let kept = &values[cut..values.len() - cut];

@@ -49,8 +49,32 @@ for dx, dy, sigma in [(0.37, -0.21, 0), (-0.5, 0.5, 0), (1.25, 0.8, 0), (0.1, 0.
     flow = (found - start)[0, 0]
     shifts.append({"truth": [dx, dy], "noise": sigma, "opencv": [float(flow[0]), float(flow[1])], "picture": second.ravel().tolist()})
 
+# Corner strength: the smaller eigenvalue of the summed gradient products over a square of 15. OpenCV's own gradients differ from ours,
+# so the picture is smoothed as ours is, by the same kernel (1 6 10 6 1)/24 both ways, and the gradient is that of the same cubic
+# B-spline at whole pixels, which is the central difference of the picture smoothed across by 1-2-1 and down by the kernel.
+def kernel(values):
+    return np.array(values, np.float64)
+
+
+value, slope = kernel([1, 6, 10, 6, 1]) / 24, np.convolve(kernel([1, 2, 1]) / 4, kernel([-1, 0, 1]) / 2)
+grey = first.astype(np.float64)
+dx = cv2.sepFilter2D(grey, cv2.CV_64F, slope, value, borderType=cv2.BORDER_REPLICATE)
+dy = cv2.sepFilter2D(grey, cv2.CV_64F, value, slope, borderType=cv2.BORDER_REPLICATE)
+sums = [cv2.boxFilter(product, cv2.CV_64F, (15, 15), normalize=False) for product in (dx * dx, dx * dy, dy * dy)]
+corners = []
+for x, y in zip(rng.integers(10, SIDE - 10, 30), rng.integers(10, SIDE - 10, 30)):
+    xx, xy, yy = (float(total[y, x]) for total in sums)
+    _, values, _ = cv2.eigen(np.array([[xx, xy], [xy, yy]]))
+    corners.append({"x": int(x), "y": int(y), "smaller": float(values[1, 0]), "larger": float(values[0, 0])})
+
+# And cv2.cornerMinEigenVal, with gradients of its own (Sobel): its order of places must be much like ours.
+theirs = cv2.cornerMinEigenVal(first, 15, ksize=3)
+for corner in corners:
+    corner["sobel"] = float(theirs[corner["y"], corner["x"]])
+
 json.dump(
     {
+        "corners": corners,
         "made_with": f"opencv-python-headless {cv2.__version__}, numpy {np.__version__}",
         "side": SIDE,
         "picture": first.ravel().tolist(),

@@ -36,7 +36,9 @@ fn wall(width: u32, height: u32, unit: f32) -> Texture {
             }
             1 => {
                 c.rect(0x203a4c, x - 30.0 * unit, y - 19.0 * unit, 60.0 * unit, 38.0 * unit);
-                let stroke = |x0: f32, y0: f32, x1: f32, y1: f32| [(x + x0 * unit, y + y0 * unit), (x + x1 * unit, y + y1 * unit)];
+                let stroke = |x0: f32, y0: f32, x1: f32, y1: f32| {
+                    [(x + x0 * unit, y + y0 * unit), (x + x1 * unit, y + y1 * unit)]
+                };
                 for line in [
                     stroke(-20.0, -10.0, -20.0, 10.0),
                     stroke(-20.0, 10.0, -9.0, -10.0),
@@ -58,7 +60,8 @@ fn wall(width: u32, height: u32, unit: f32) -> Texture {
         }
     }
     Texture::from_drawing(&c.pixels, move |x, y| {
-        0.72 + 0.5 * layered(x / (9.0 * unit), y / (9.0 * unit), 4, 21) - 0.2 * smooth(x / (3.0 * unit), y / (3.0 * unit), 8)
+        0.72 + 0.5 * layered(x / (9.0 * unit), y / (9.0 * unit), 4, 21)
+            - 0.2 * smooth(x / (3.0 * unit), y / (3.0 * unit), 8)
     })
 }
 
@@ -118,7 +121,13 @@ fn points(texture: Point, unit: f64, hidden_by: &[&'static str]) -> Vec<TruePoin
 }
 
 /// The wall as the only layer, put down by its middle.
-fn moving_wall(name: &'static str, frames: u32, unit: f32, (width, height): (u32, u32), pose: impl Fn(f64) -> Pose + Sync + Send + 'static) -> Shot {
+fn moving_wall(
+    name: &'static str,
+    frames: u32,
+    unit: f32,
+    (width, height): (u32, u32),
+    pose: impl Fn(f64) -> Pose + Sync + Send + 'static,
+) -> Shot {
     let middle = Point::new(f64::from(width) / 2.0, f64::from(height) / 2.0);
     let layer = Layer { anchor: middle, ..Layer::still("wall", wall(width, height, unit), pose) };
     Shot { layers: vec![layer], points: points(middle, f64::from(unit), &[]), ..base(name, frames) }
@@ -183,7 +192,8 @@ pub fn trials() -> Vec<Shot> {
     let leaves = moving_wall("leaves and returns", 200, 1.0, (1900, 560), move |t| {
         still(middle() + Point::new(430.0 * (t * std::f64::consts::TAU / 200.0).sin(), 0.15 * t))
     });
-    let facade = Layer::still("wall", windows(1300, 740), |t| Pose::facing(Point::new(-310.0, -190.0) + shake(t, 4.0), 1.0));
+    let facade =
+        Layer::still("wall", windows(1300, 740), |t| Pose::facing(Point::new(-310.0, -190.0) + shake(t, 4.0), 1.0));
     let panes = Shot {
         layers: vec![facade],
         points: [("upper pane", (620.0, 332.0)), ("lower pane", (736.0, 406.0))]
