@@ -170,3 +170,106 @@ fn following_stops_when_asked_and_can_be_undone_as_one() {
     let state = server.get(&path).json();
     assert_eq!((&state["subjects"], &state["undo"]), (&json!([]), &Value::Null));
 }
+
+/// The state of the shot once all its work is done.
+fn settled(server: &Server, path: &str) -> Value {
+    server.wait(path, idle)
+}
+
+fn index(track: &Value, frame: u32) -> usize {
+    track["frame"].as_array().unwrap().iter().position(|other| other == frame).expect("there is a sample")
+}
+
+#[test]
+fn a_guide_is_put_moved_and_removed_and_the_solve_follows_it() {
+    let server = Server::start(PROGRAM, &[]);
+    let dir = tempfile::tempdir().unwrap();
+    let project = server.project("Open day");
+    // A still picture: wherever a guide says it is, there it is found.
+    let film = "-f lavfi -i mandelbrot=size=320x240:rate=1:start_scale=0.8 -vf trim=end_frame=1,loop=29:1,setpts=N/25/TB \
+                -r 25 -frames:v 30 -pix_fmt yuv420p";
+    let shot = server.shot_of(&project, &make_film(dir.path(), "still.mp4", film));
+    let path = format!("/api/shots/{shot}");
+    let body = json!({ "revision": 0, "frame": 5, "x": 120.0, "y": 100.0, "follow": true });
+    let made = server.send("POST", &format!("{path}/pins"), &body).json();
+    let pin = &made["made"]["pin"];
+    let state = settled(&server, &path);
+    let track = &state["tracks"][0];
+    assert_eq!(track["state"][index(track, 20)], "found", "{}", state["jobs"]);
+    assert_eq!((&track["solved"][index(track, 4)], &track["solved"][index(track, 20)]), (&json!(true), &json!(true)));
+    assert!(track["back_error"][index(track, 20)].as_f64().unwrap() < 0.1);
+    let doubts = server.get(&format!("{path}/pins/{}/doubts", pin.as_str().unwrap())).json();
+    assert_eq!(doubts["next_guide"], Value::Null, "what stands still needs no guide: {doubts}");
+
+    let guide = |at: Value, frame: u32| {
+        let revision = server.get(&path).json()["shot"]["revision"].clone();
+        let body = json!({ "revision": revision, "pin": pin, "frame": frame, "at": at });
+        server.send("POST", &format!("{path}/guides"), &body)
+    };
+    let put = guide(json!({ "x": 123.0, "y": 101.0 }), 20);
+    assert_eq!(put.status, 202, "{}", put.text());
+    let state = settled(&server, &path);
+    let track = &state["tracks"][0];
+    assert_eq!(track["state"][index(track, 20)], "guide");
+    assert_eq!(track["x"][index(track, 20)], 123.0);
+    let x = |track: &Value, frame: u32| track["x"][index(track, frame)].as_f64().unwrap();
+    // Beyond the guide it stays where the guide said; before the first nothing changes.
+    assert!((x(track, 26) - 123.0).abs() < 0.1 && (x(track, 2) - 120.0).abs() < 0.1, "{track}");
+
+    let removed = guide(Value::Null, 20);
+    assert_eq!(removed.status, 202, "{}", removed.text());
+    let state = settled(&server, &path);
+    assert!((x(&state["tracks"][0], 26) - 120.0).abs() < 0.1, "{}", state["tracks"]);
+    // One undo takes the removal with its solve back.
+    let revision = state["shot"]["revision"].clone();
+    assert_eq!(server.send("POST", &format!("{path}/undo"), &json!({ "revision": revision })).status, 200);
+    let state = server.get(&path).json();
+    let track = &state["tracks"][0];
+    assert!((x(track, 26) - 123.0).abs() < 0.1 && track["state"][index(track, 20)] == "guide", "{track}");
+
+    for (at, frame, says) in [
+        (Value::Null, 11, "no guide"),
+        (Value::Null, 5, "only moved"),
+        (json!({"x": 1.0, "y": 1.0}), 99, "not in this shot"),
+    ] {
+        let refused = guide(at, frame);
+        assert!(refused.status == 422 && refused.text().contains(says), "{} {}", refused.status, refused.text());
+    }
+}
+
+#[test]
+fn good_spots_come_with_what_is_wrong_with_the_others() {
+    let (server, shot) = with_shot(&[]);
+    let path = format!("/api/shots/{shot}/spots");
+    let all = server.get(&format!("{path}?frame=3")).json();
+    let spots = all["spots"].as_array().unwrap();
+    assert!(spots.len() > 5, "{all}");
+    assert!(spots[0]["problem"].is_null() && spots[0]["predicted_error"].as_f64().unwrap() < 0.1, "{all}");
+    let near = server.get(&format!("{path}?frame=3&x=160&y=120")).json();
+    assert!(near["here"]["side"].as_u64().unwrap() >= 21, "{near}");
+    for spot in near["spots"].as_array().unwrap() {
+        let (x, y) = (spot["at"]["x"].as_f64().unwrap(), spot["at"]["y"].as_f64().unwrap());
+        assert!((x - 160.0).abs() <= 41.0 && (y - 120.0).abs() <= 41.0, "{spot}");
+    }
+    assert_eq!(server.get(&format!("{path}?frame=nine")).status, 422);
+}
+
+#[test]
+fn a_pin_that_looks_at_colour_gets_its_planes_by_itself() {
+    let (server, shot) = with_shot(&[]);
+    let path = format!("/api/shots/{shot}");
+    let body = json!({ "revision": 0, "frame": 5, "x": 160.0, "y": 120.0 });
+    let made = server.send("POST", &format!("{path}/pins"), &body).json();
+    let state = server.get(&path).json();
+    let mut pin = state["subjects"][0]["pins"][0].clone();
+    pin["channel"] = json!("colour");
+    let edit = json!({ "edit": "put_pin", "subject": made["made"]["subject"], "pin": pin });
+    let put = json!({ "revision": state["shot"]["revision"], "title": "All colours", "edit": edit });
+    let revision = server.send("POST", &format!("{path}/edits"), &put).json()["revision"].clone();
+    let body = json!({ "revision": revision, "pin": pin["id"], "from": 5, "directions": ["forward", "backward"] });
+    let started = server.send("POST", &format!("{path}/follow"), &body);
+    assert_eq!(started.status, 202, "{}", started.text());
+    let state = settled(&server, &path);
+    assert_eq!(state["jobs"][0]["state"], "done", "{}", state["jobs"]);
+    assert!(state["tracks"][0]["frame"].as_array().unwrap().len() > 5);
+}

@@ -65,6 +65,37 @@ fn threads_change_nothing() {
 }
 
 #[test]
+fn every_setting_of_a_pin_is_obeyed() {
+    let dir = tempfile::tempdir().unwrap();
+    let film = moving_square(dir.path());
+    for setting in [
+        r#""motion":"rotation""#,
+        r#""motion":"scale""#,
+        r#""motion":"affine""#,
+        r#""motion":"perspective""#,
+        r#""channel":"red""#,
+        r#""channel":"green""#,
+        r#""channel":"blue""#,
+        r#""channel":"colour""#,
+        r#""reference":"fixed""#,
+        r#""reference":"renewed""#,
+        r#""filter":"smooth""#,
+        r#""filter":"sharpen""#,
+    ] {
+        let pins = format!(
+            r#"{{"pins":[{{"name":"a","frame":12,"x":108,"y":104,"pattern":[31,31],"search":[20,20],{setting}}}]}}"#
+        );
+        let (code, csv, stderr) = track(&film, &pins, &[]);
+        assert_eq!(code, Some(0), "{setting}: {stderr}");
+        assert_eq!(
+            csv.lines().filter(|line| line.contains("found") || line.contains("guide")).count(),
+            25,
+            "{setting}: {csv}"
+        );
+    }
+}
+
+#[test]
 fn a_real_film_is_followed_forward_and_backward_alike() {
     // Four features of a caller in a shaking car: bow tie, window frame, cheek, collar.
     let film = real_film();
