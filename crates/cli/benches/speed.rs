@@ -1,7 +1,7 @@
 //! How fast the engine is: one thread, planes in memory.
 //!
 //! `target/debug/jampin demo --films-only` makes the film; then `cargo bench -p jampin-cli --profile dev --bench speed`. With
-//! `-- --frames FOLDER` the frames and pins are written down too, for `opencv_speed.py`, which says what OpenCV takes for them.
+//! `-- pin` (or `sizes`, `pictures`, `many`, `guide`) only that part; with `-- --frames FOLDER` the frames and pins are written down too, for `opencv_speed.py`, which says what OpenCV takes for them.
 
 use std::io::Write;
 use std::path::Path;
@@ -30,11 +30,23 @@ fn main() {
     }
     println!("| what | figure | against |");
     println!("| --- | --- | --- |");
-    one_pin(&mut film, spots[0]);
-    sizes(&mut film, spots[0]);
-    pictures(&film, spots[0]);
-    many_pins(&mut film, &spots);
-    guide(&mut film, spots[0]);
+    let only = words.iter().find(|word| ["pin", "sizes", "pictures", "many", "guide"].contains(&word.as_str()));
+    let wanted = |part: &str| only.is_none_or(|only| only == part);
+    if wanted("pin") {
+        one_pin(&mut film, spots[0]);
+    }
+    if wanted("sizes") {
+        sizes(&mut film, spots[0]);
+    }
+    if wanted("pictures") {
+        pictures(&film, spots[0]);
+    }
+    if wanted("many") {
+        many_pins(&mut film, &spots);
+    }
+    if wanted("guide") {
+        guide(&mut film, spots[0]);
+    }
 }
 
 fn row(what: &str, figure: String, against: &str) {

@@ -1,5 +1,6 @@
 //! Corner strength: how well each place of a picture fixes a pattern in both directions.
 
+use super::boxes::box_sums;
 use crate::geometry::{PixelRect, Point};
 use crate::image::{PatchSamples, SmoothPatch, Window};
 
@@ -42,8 +43,8 @@ impl CornerMap {
         }
         let samples = gradients(window, width, height);
         let products = |of: fn(f32, f32) -> f32| {
-            let values = samples.dx.iter().zip(&samples.dy).map(|(dx, dy)| of(*dx, *dy)).collect();
-            box_sums(values, width, side)
+            let values: Vec<f32> = samples.dx.iter().zip(&samples.dy).map(|(dx, dy)| of(*dx, *dy)).collect();
+            box_sums(&values, width, side, side)
         };
         let (xx, xy, yy) = (products(|x, _| x * x), products(|x, y| x * y), products(|_, y| y * y));
         for ((xx, xy), yy) in xx.iter().zip(&xy).zip(&yy) {
@@ -89,29 +90,6 @@ fn gradients(window: &Window, width: usize, height: usize) -> PatchSamples {
     samples
 }
 
-/// Sums over squares of `side`, for every square inside. Doubles, as running sums would lose the small beside the large.
-fn box_sums(values: Vec<f32>, width: usize, side: usize) -> Vec<f32> {
-    let rows = values.len() / width;
-    let cols = width - side + 1;
-    let mut column = vec![0f64; width];
-    let mut sums = Vec::with_capacity(cols * (rows - side + 1));
-    for row in 0..rows {
-        column.iter_mut().zip(&values[row * width..]).for_each(|(sum, value)| *sum += f64::from(*value));
-        if row + 1 < side {
-            continue;
-        }
-        let mut sum: f64 = column[..side - 1].iter().sum();
-        for col in 0..cols {
-            sum += column[col + side - 1];
-            sums.push(sum as f32);
-            sum -= column[col];
-        }
-        let leaving = (row + 1 - side) * width;
-        column.iter_mut().zip(&values[leaving..]).for_each(|(sum, value)| *sum -= f64::from(*value));
-    }
-    sums
-}
-
 /// The largest value within `apart` to each side along rows of `width` (van Herk 1992, Gil & Werman 1993): its cost does
 /// not grow with `apart`.
 fn sliding_maximum(values: &[f32], width: usize, apart: usize) -> Vec<f32> {
@@ -152,22 +130,6 @@ mod tests {
 
     fn whole(plane: &Plane) -> Window {
         plane.window(PixelRect { left: 0, top: 0, right: 90, bottom: 70 })
-    }
-
-    #[test]
-    fn sums_are_those_of_the_squares() {
-        let values: Vec<f32> = (0..7 * 6).map(|i| ((i * i) % 17) as f32).collect();
-        let sums = box_sums(values.clone(), 7, 3);
-        assert_eq!(sums.len(), 5 * 4);
-        for row in 0..4 {
-            for col in 0..5 {
-                let want: f32 = (0..3)
-                    .flat_map(|j| (0..3).map(move |i| (i, j)))
-                    .map(|(i, j)| values[(row + j) * 7 + col + i])
-                    .sum();
-                assert_eq!(sums[row * 5 + col], want);
-            }
-        }
     }
 
     #[test]

@@ -1,5 +1,7 @@
 //! Zero-mean normalised cross-correlation.
 
+use super::boxes::box_sums;
+
 /// Sums are kept in this many lanes, so that the compiler can use vector registers without reordering a sum.
 const LANES: usize = 8;
 
@@ -93,14 +95,6 @@ impl Template {
     }
 }
 
-/// Rows of sums over all places of a pattern in a picture row; kept from row to row.
-#[derive(Clone, Debug, Default)]
-struct RowSums {
-    dot: Vec<f32>,
-    sum: Vec<f32>,
-    square: Vec<f32>,
-}
-
 impl Template {
     /// Correlation at every place where the pattern lies wholly inside the image of `width` columns, row by row; -1 where
     /// the image is flat. The same as [`Template::score`] everywhere, but many places at a time.
@@ -111,12 +105,15 @@ impl Template {
         }
         let (cols, rows) = (width - self.cols + 1, height - self.rows + 1);
         let squares: Vec<f32> = image.iter().map(|v| v * v).collect();
-        let mut sums = RowSums::default();
+        let sums = box_sums(image, width, self.cols, self.rows);
+        let squares = box_sums(&squares, width, self.cols, self.rows);
+        let count = (self.cols * self.rows) as f32;
+        let mut dots = vec![0f32; cols];
         let mut surface = Vec::with_capacity(cols * rows);
         for row in 0..rows {
-            self.add_row(image, &squares, width, row, cols, &mut sums);
-            let count = (self.cols * self.rows) as f32;
-            let all = sums.dot.iter().zip(&sums.sum).zip(&sums.square);
+            self.dots(image, width, row, &mut dots);
+            let places = row * cols..(row + 1) * cols;
+            let all = dots.iter().zip(&sums[places.clone()]).zip(&squares[places]);
             surface.extend(all.map(|((&dot, &sum), &square)| {
                 let energy = square - sum * sum / count;
                 if energy > FLAT_VARIANCE as f32 * count { (dot / energy.sqrt()).clamp(-1.0, 1.0) } else { -1.0 }
@@ -125,19 +122,14 @@ impl Template {
         surface
     }
 
-    fn add_row(&self, image: &[f32], squares: &[f32], width: usize, row: usize, cols: usize, out: &mut RowSums) {
-        for values in [&mut out.dot, &mut out.sum, &mut out.square] {
-            values.clear();
-            values.resize(cols, 0.0);
-        }
+    /// Products of pattern and picture for all places of one row.
+    fn dots(&self, image: &[f32], width: usize, row: usize, out: &mut [f32]) {
+        out.fill(0.0);
         for j in 0..self.rows {
             let start = (row + j) * width;
             for (i, weight) in self.weights[j * self.padded..][..self.cols].iter().enumerate() {
-                let line = &image[start + i..start + i + cols];
-                out.dot.iter_mut().zip(line).for_each(|(sum, value)| *sum += weight * value);
-                out.sum.iter_mut().zip(line).for_each(|(sum, value)| *sum += value);
-                let line = &squares[start + i..start + i + cols];
-                out.square.iter_mut().zip(line).for_each(|(sum, value)| *sum += value);
+                let line = &image[start + i..start + i + out.len()];
+                out.iter_mut().zip(line).for_each(|(sum, value)| *sum += weight * value);
             }
         }
     }

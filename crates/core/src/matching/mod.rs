@@ -1,5 +1,6 @@
 //! Where a pattern is, to the whole pixel; and which spots are worth following.
 
+mod boxes;
 mod corners;
 mod correlation;
 mod features;

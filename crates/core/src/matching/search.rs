@@ -14,8 +14,8 @@ const MAX_LEVELS: usize = 3;
 const COARSE_PEAKS: usize = 8;
 /// Peaks carried down to full size.
 const FINE_PEAKS: usize = 4;
-/// Peaks this much below the best are not carried down: a finer level does not make up for so much.
-const HOPELESS: f32 = 0.3;
+/// Peaks this much below the best are not looked at again: a finer level does not make up for so much.
+const HOPELESS: f32 = 0.22;
 /// Two peaks nearer than this at full size, in pixels, are the same one.
 const SAME_PEAK: i32 = 3;
 
@@ -94,8 +94,6 @@ impl Searcher {
         for level in (0..coarsest).rev() {
             peaks = self.refine(level, &peaks);
             peaks.truncate(FINE_PEAKS);
-            let best = peaks.first().map_or(0.0, |peak| peak.score);
-            peaks.retain(|peak| peak.score >= best - HOPELESS);
         }
         let half = Point::new(self.cols as f64 / 2.0, self.rows as f64 / 2.0);
         let corner = Point::new(f64::from(windows[0].left), f64::from(windows[0].top)) + half;
@@ -134,9 +132,16 @@ impl Searcher {
         peaks
     }
 
-    /// Looks again, one sample to each side, round where the peaks of the coarser level lie on this one.
+    /// Looks again, one sample to each side, round where the peaks of the coarser level lie on this one. Those without hope
+    /// are only carried over: they tell how far the best stands above them.
     fn refine(&self, level: usize, peaks: &[Peak]) -> Vec<Peak> {
-        let mut refined: Vec<Peak> = peaks.iter().filter_map(|peak| self.climb(level, peak)).collect();
+        let best = peaks.first().map_or(0.0, |peak| peak.score);
+        let carried = |peak: &Peak| Peak { col: 2 * peak.col, row: 2 * peak.row, ..*peak };
+        let refined = |peak: &Peak| match peak.score >= best - HOPELESS {
+            true => self.climb(level, peak),
+            false => self.is_inside(level, 2 * peak.col, 2 * peak.row).then(|| carried(peak)),
+        };
+        let mut refined: Vec<Peak> = peaks.iter().filter_map(refined).collect();
         refined.sort_by(|a, b| b.score.total_cmp(&a.score));
         let mut distinct: Vec<Peak> = Vec::with_capacity(refined.len());
         for peak in refined {
@@ -155,14 +160,21 @@ impl Searcher {
             .max_by(|a, b| a.score.total_cmp(&b.score))
     }
 
+    /// Whether the pattern put there stays inside the window.
+    fn is_inside(&self, level: usize, col: i32, row: i32) -> bool {
+        self.layers(level).all(|(template, image)| {
+            let last = (image.cols as i32 - template.cols() as i32, image.rows as i32 - template.rows() as i32);
+            (0..=last.0).contains(&col) && (0..=last.1).contains(&row)
+        })
+    }
+
     /// Mean score of the layers at one place; `None` where the pattern would reach out of the window.
     fn score(&self, level: usize, col: i32, row: i32) -> Option<f32> {
         let (mut sum, mut count) = (0.0, 0);
+        if !self.is_inside(level, col, row) {
+            return None;
+        }
         for (template, image) in self.layers(level) {
-            let last = (image.cols as i32 - template.cols() as i32, image.rows as i32 - template.rows() as i32);
-            if !(0..=last.0).contains(&col) || !(0..=last.1).contains(&row) {
-                return None;
-            }
             let start = row as usize * image.cols + col as usize;
             if let Some(score) = template.score(&image.values, start, image.cols) {
                 (sum, count) = (sum + score, count + 1);
