@@ -78,7 +78,7 @@ Alpine.data("bench", () => {
       window.jampin = { player: parts.player, overlay: parts.overlay, bench: this };
       if (!(await this.refresh())) return;
       parts.player.go(this.first);
-      new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
+      parts.pointer = new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
       new ResizeObserver(() => this.resized()).observe(this.$refs.picture);
       new ResizeObserver(() => this.drawTimeline()).observe(this.$refs.ruler);
       listen(`shot=${shot}&project=${project}`, (event) => this.told(event), (open) => this.connected(open));

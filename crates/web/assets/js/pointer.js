@@ -40,13 +40,24 @@ export class Pointer {
     stage.addEventListener("pointerleave", () => (this.note.hidden = true));
   }
 
+  // Something has become known about the place under the pointer.
+  again() {
+    if (this.last && !this.note.hidden) this.write(...this.last);
+  }
+
   // What a click does is written beside the pointer.
-  hint({ x, y }, event) {
+  hint(place, event) {
+    this.last = [place, event];
+    const wanted = !this.drag && !event.target.dataset?.grab && (this.bench.placing || !this.bench.subject);
+    if (wanted) this.bench.spotAt(this.player.toPicture(place.x, place.y));
+    this.write(place, event);
+  }
+
+  write({ x, y }, event) {
     const note = this.note;
     const grab = event.target.dataset?.grab;
     const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", label: "Drag: move the label" };
     const wanted = !this.drag && !grab && (this.bench.placing || !this.bench.subject);
-    if (wanted) this.bench.spotAt(this.player.toPicture(x, y));
     const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
     note.hidden = !text || this.bench.playing || Boolean(event.target.closest(".notice"));
     note.textContent = text;

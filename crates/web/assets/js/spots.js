@@ -56,6 +56,7 @@ export const spotting = (parts) => ({
       if (!this.placing && this.subject) return;
       this.spotHere = here;
       this.nearby = spots.filter((spot) => !spot.problem);
+      parts.pointer.again();
       this.repaint();
     } catch {
       // The next move of the pointer asks again.
