@@ -19,7 +19,7 @@ const CONVERGED_STEP: f64 = 0.002;
 /// Corners of the pattern may still move by this much, in pixels: they weigh little on the place of its centre.
 const CONVERGED_CORNER: f64 = 0.02;
 /// Good starts converge in 3 to 5 steps, richer motions in up to 12; after this many it is not going to.
-const MAX_ITERATIONS: u32 = 20;
+const MAX_ITERATIONS: u32 = 14;
 /// After so many steps a good start is all but there.
 const FEW_ITERATIONS: u32 = 4;
 /// A single step moves no part of the pattern further than this, in pixels: the linear model does not hold further out.

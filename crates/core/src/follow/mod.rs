@@ -129,7 +129,7 @@ pub fn follow<S: FrameSource>(
         if !looker.size.contains(predicted) {
             return Ok(FollowEnd::LeftPicture { frame: next, at: predicted });
         }
-        let near = Prediction { at: predicted, reach: looker.reach(1.0), shape, velocity };
+        let near = Prediction { at: predicted, reach: looker.reach(1.0), shape, velocity, is_hidden: false };
         let mut seen = see(&mut looker, &mut references, source, next, &near)?;
         if seen.find.matched < pin.stop_below {
             // Perhaps it only changed its pace: once more, further, from where it last was.

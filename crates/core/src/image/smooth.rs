@@ -144,6 +144,10 @@ impl SmoothPatch {
             values.reserve(cols * rows);
         }
         let [[a, b, c], [d, e, f], [g, h, i]] = *map.rows();
+        if (g, h, i) == (0.0, 0.0, 1.0) {
+            self.sample_sheared(map, cols, rows, out);
+            return true;
+        }
         for row in 0..rows {
             let v = row as f64 - half_y;
             for col in 0..cols {
@@ -160,6 +164,25 @@ impl SmoothPatch {
         true
     }
 
+    /// Without perspective: no division, and the derivatives turn all alike. Places are counted from the patch's corner, where
+    /// single precision is good to some hundred-thousandths of a pixel.
+    fn sample_sheared(&self, map: &Homography, cols: usize, rows: usize, out: &mut PatchSamples) {
+        let [[a, b, c], [d, e, f], _] = *map.rows();
+        let (half_x, half_y) = ((cols as f64 - 1.0) / 2.0, (rows as f64 - 1.0) / 2.0);
+        let (left, top) = (c - 0.5 - f64::from(self.left), f - 0.5 - f64::from(self.top));
+        let [af, bf, df, ef] = [a, b, d, e].map(|value| value as f32);
+        for row in 0..rows {
+            let v = row as f64 - half_y;
+            let (x, y) = ((left + b * v - a * half_x) as f32, (top + e * v - d * half_x) as f32);
+            for col in 0..cols {
+                let [value, dx, dy] = self.value_and_slopes_at(x + af * col as f32, y + df * col as f32);
+                out.value.push(value);
+                out.dx.push(dx * af + dy * df);
+                out.dy.push(dx * bf + dy * ef);
+            }
+        }
+    }
+
     fn holds(&self, at: Point) -> bool {
         let (x, y) = (at.x - 0.5 - f64::from(self.left), at.y - 0.5 - f64::from(self.top));
         x >= 1.0 && y >= 1.0 && x < self.cols as f64 - 2.0 && y < self.rows as f64 - 2.0
@@ -167,7 +190,12 @@ impl SmoothPatch {
 
     #[inline]
     fn value_and_slopes(&self, x: f64, y: f64) -> [f32; 3] {
-        let (x, y) = ((x - 0.5 - f64::from(self.left)) as f32, (y - 0.5 - f64::from(self.top)) as f32);
+        self.value_and_slopes_at((x - 0.5 - f64::from(self.left)) as f32, (y - 0.5 - f64::from(self.top)) as f32)
+    }
+
+    /// At a place counted from the middle of the patch's first pixel.
+    #[inline]
+    fn value_and_slopes_at(&self, x: f32, y: f32) -> [f32; 3] {
         let (col, row) = (x as usize, y as usize);
         let (fraction_x, fraction_y) = (x - col as f32, y - row as f32);
         let (wx, sx) = (spline_weights(fraction_x), spline_slopes(fraction_x));

@@ -17,6 +17,8 @@ pub(crate) use target::Target;
 
 /// Candidates of the search that are aligned and compared; the others score too low to win.
 const ALIGNED_CANDIDATES: usize = 4;
+/// And while it is hidden, when most frames show nothing but others.
+const ALIGNED_WHILE_HIDDEN: usize = 2;
 /// Candidates that score this much below the best are not aligned: alignment below the pixel adds less than that.
 const CLEARLY_WORSE: f32 = 0.15;
 /// How far the alignment may move a candidate, in pixels: the search is right to the pixel, plus its coarse levels' slip.
@@ -47,6 +49,8 @@ pub(crate) struct Prediction {
     pub shape: Shape,
     /// Pixels per frame.
     pub velocity: Point,
+    /// Whether it was hidden on the frame before: then the best few candidates will do.
+    pub is_hidden: bool,
 }
 
 /// A place where the pattern may be.
@@ -138,9 +142,9 @@ impl<'a> Looker<'a> {
         let best = candidates.first().map_or(0.0, |candidate| candidate.score);
         let least = (self.pin.stop_below - BEYOND_ALIGNMENT) as f32;
         let worth = |candidate: &&Candidate| candidate.score >= (best - CLEARLY_WORSE).max(least);
+        let most = if prediction.is_hidden { ALIGNED_WHILE_HIDDEN } else { ALIGNED_CANDIDATES };
         let mut placed: Vec<(Alignment, Homography, Option<f64>)> = Vec::with_capacity(ALIGNED_CANDIDATES);
-        for (candidate, peak_ratio) in candidates.iter().zip(ratios).take(ALIGNED_CANDIDATES).filter(|(c, _)| worth(c))
-        {
+        for (candidate, peak_ratio) in candidates.iter().zip(ratios).take(most).filter(|(c, _)| worth(c)) {
             let start = prediction.shape.placed(candidate.centre);
             let found = self.place(target, blur, &windows, start);
             if placed.iter().all(|(other, ..)| other.centre().distance(found.centre()) > SAME_PLACE) {

@@ -86,7 +86,7 @@ fn sight<S: FrameSource>(
         }
         looked.push(at);
         let velocity = if state.hidden_for == 0 { state.velocity.unwrap_or_default() } else { Point::default() };
-        let prediction = Prediction { at, reach, shape: state.shape, velocity };
+        let prediction = Prediction { at, reach, shape: state.shape, velocity, is_hidden: state.hidden_for > 0 };
         let look = references.look(looker, source, frame, &prediction)?;
         if looked.len() == 1 {
             sight.windows = look.windows;
