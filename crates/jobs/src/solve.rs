@@ -95,9 +95,9 @@ impl Solver<'_> {
     }
 }
 
-/// Each frame is looked at from one or two sides, and refined.
+/// Each frame is looked at from one or two sides, compared with one reference or two, and refined: three steps, or a few more.
 fn steps(range: FrameRange) -> u32 {
-    range.count() * 2
+    range.count() * 3
 }
 
 /// Says how far it is, and stops it when somebody wants that.

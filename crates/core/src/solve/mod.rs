@@ -30,6 +30,8 @@ use segment::{Guides, Outcome, Path};
 pub enum Step {
     /// A frame was searched.
     Looked,
+    /// A place was compared with another reference.
+    Compared,
     /// A frame was refined and judged.
     Refined,
 }

@@ -38,12 +38,14 @@ impl<S: FrameSource> Refiner<'_, '_, S> {
     /// Refines all places of the path; `None` when the watch says stop.
     pub fn refine(&mut self, path: &mut Path, watch: &mut dyn Watch) -> Result<Option<BackErrors>, S::Error> {
         let pin = self.looker.pin;
-        if self.guides.all().len() > 1 {
-            self.against_guides(path)?;
+        if self.guides.all().len() > 1 && self.against_guides(path, watch)? == Continue::No {
+            return Ok(None);
         }
         let whole = WholeShot::build(self, path)?;
         if let Some(mut whole) = whole.filter(|_| pin.reference != ReferencePolicy::Renewed) {
-            self.against_whole_shot(path, &mut whole)?;
+            if self.against_whole_shot(path, &mut whole, watch)? == Continue::No {
+                return Ok(None);
+            }
         }
         let mut errors = BackErrors::new();
         for frame in path.keys().copied().collect::<Vec<_>>() {
@@ -68,9 +70,12 @@ impl<S: FrameSource> Refiner<'_, '_, S> {
     }
 
     /// Between two guides both have their say, the nearer one more: so the path goes through both without a step.
-    fn against_guides(&mut self, path: &mut Path) -> Result<(), S::Error> {
+    fn against_guides(&mut self, path: &mut Path, watch: &mut dyn Watch) -> Result<Continue, S::Error> {
         let mut targets: BTreeMap<Frame, Option<Target>> = BTreeMap::new();
         for (&frame, find) in path.iter_mut() {
+            if watch.step(Step::Compared) == Continue::No {
+                return Ok(Continue::No);
+            }
             let (before, after) = self.guides.around(frame);
             let mut seen: Vec<(f64, Find)> = Vec::with_capacity(2);
             for guide in [before, after].into_iter().flatten() {
@@ -99,12 +104,20 @@ impl<S: FrameSource> Refiner<'_, '_, S> {
                 _ => {}
             }
         }
-        Ok(())
+        Ok(Continue::Yes)
     }
 
-    fn against_whole_shot(&mut self, path: &mut Path, whole: &mut WholeShot) -> Result<(), S::Error> {
+    fn against_whole_shot(
+        &mut self,
+        path: &mut Path,
+        whole: &mut WholeShot,
+        watch: &mut dyn Watch,
+    ) -> Result<Continue, S::Error> {
         let corrections = self.corrections(whole)?;
         for (&frame, find) in path.iter_mut().filter(|(_, find)| find.anchored) {
+            if watch.step(Step::Compared) == Continue::No {
+                return Ok(Continue::No);
+            }
             self.windows_at(frame, &find.map)?;
             let again = self.looker.align_softened(&mut whole.target, &self.windows[&frame], find.map, find.blur);
             let kept = again.matched >= find.matched - MATCH_LOST && again.matched >= self.looker.pin.stop_below;
@@ -113,7 +126,7 @@ impl<S: FrameSource> Refiner<'_, '_, S> {
                 *find = Find { map: again.map.moved_to(at), peak_ratio: find.peak_ratio, anchored: true, ..again };
             }
         }
-        Ok(())
+        Ok(Continue::Yes)
     }
 
     /// How far the whole shot's reference sits beside each guide.

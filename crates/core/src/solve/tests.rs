@@ -178,7 +178,7 @@ fn it_stops_when_told_to_and_says_when_there_is_nothing_to_follow() {
     }
     let mut stack = shot(12, drift, nothing);
     let range = whole(&stack);
-    for steps in [1, 5, 15] {
+    for steps in [1, 5, 15, 30] {
         let stopped = solve(&mut stack, &pin(0, drift(0)), &Track::new(), range, &mut StopAt(steps)).unwrap();
         assert_eq!(stopped, Solution::Stopped, "after {steps}");
     }
