@@ -8,7 +8,7 @@ use jampin_core::image::{Component, FrameSource};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Container, EncodeJob, Encoder, FrameReader, FrameTable, Leave, MediaError, Prepared,
-    RawFrame, StoredPlanes, Tools, WhenMissing, first_picture, picture, prepare, probe,
+    RawFrame, StoredPlanes, Tools, WhenMissing, first_picture, picture, prepare, prepare_colour, probe,
 };
 use jampin_testkit::{make_film, probe_values};
 
@@ -262,4 +262,33 @@ fn preparing_can_be_cancelled() {
     let result = prepare(&tools, &folder, (&info, &table), Leave::Planes, &cancel, &mut |_| asked.cancel());
     assert!(matches!(result, Err(MediaError::Cancelled)), "{result:?}");
     assert!(begun.elapsed() < Duration::from_secs(5));
+}
+
+#[test]
+fn colour_planes_are_red_green_and_blue_as_the_film_says() {
+    for (matrix, tag) in [("bt709", "bt709"), ("bt601", "smpte170m")] {
+        let arguments = format!(
+            "-f lavfi -i color=c=0xC83214:size=96x80:rate=25:duration=0.2,format=gbrp \
+             -vf scale=out_color_matrix={matrix}:out_range=tv,format=yuv444p -colorspace {tag} -color_range tv -crf 4"
+        );
+        let (_dir, folder, info, prepared) = opened("colour.mp4", &arguments);
+        assert!(!folder.has_colour(prepared.table.len()));
+        let mut done = 0;
+        let frames = prepared.table.len();
+        let mut progress = |progress: jampin_media::Progress| done = progress.frames;
+        prepare_colour(&Tools::default(), &folder, (&info, frames), &Cancel::default(), &mut progress).unwrap();
+        assert!(folder.has_colour(frames) && done == frames);
+        let mut planes = StoredPlanes::new(folder.planes(), info.size, WhenMissing::fail());
+        let rect = PixelRect { left: 40, top: 30, right: 44, bottom: 34 };
+        let wanted = [
+            (Component::Red, 0xC8),
+            (Component::Green, 0x32),
+            (Component::Blue, 0x14),
+            (Component::Saturation, 0xC8 - 0x14),
+        ];
+        for (component, want) in wanted {
+            let value = i32::from(planes.window(Frame(2), rect, component).unwrap().plane.data()[5]);
+            assert!((value - want).abs() <= 5, "{matrix} {component:?}: {value}, not {want}");
+        }
+    }
 }

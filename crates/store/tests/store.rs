@@ -3,8 +3,8 @@
 use std::future::Future;
 
 use jampin_core::edit::Edit;
-use jampin_core::geometry::Point;
-use jampin_core::shot::{Pin, Sample, SampleState, Subject};
+use jampin_core::geometry::{Point, Shape};
+use jampin_core::shot::{Covariance, Pin, Sample, SampleState, Subject};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_store::{Appended, Event, JobState, MAX_ATTEMPTS, NewClip, NewJob, NewShot, Store, StoreError};
 use jampin_testkit::fresh_database;
@@ -189,6 +189,59 @@ fn an_orphaned_job_is_taken_again_but_not_for_ever() {
         assert!(again.attempts < MAX_ATTEMPTS);
         store.cancel_job(id).await.unwrap();
         assert!(!store.heartbeat(id, Uuid::from_u128(2)).await.unwrap(), "it is asked to stop");
+    });
+}
+
+#[test]
+fn work_on_one_pin_is_done_in_order_and_on_others_at_once() {
+    with_shot(|store, project, shot| async move {
+        let of = |pin: u128| NewJob { payload: json!({ "pin": Uuid::from_u128(pin) }), ..job(project, shot) };
+        let first = store.enqueue(of(7)).await.unwrap();
+        let second = store.enqueue(of(7)).await.unwrap();
+        let other = store.enqueue(of(8)).await.unwrap();
+        let claim = || async { store.claim(Uuid::from_u128(1), &["follow"]).await.unwrap().map(|job| job.id) };
+        assert_eq!((claim().await, claim().await, claim().await), (Some(first), Some(other), None));
+        store.job_done(first, json!({})).await.unwrap();
+        assert_eq!(claim().await, Some(second));
+    });
+}
+
+#[test]
+fn all_that_the_engine_says_of_a_sample_is_kept() {
+    with_shot(|store, project, shot| async move {
+        let added = store.edit(shot, 0, "Add the crane", &add_subject(1)).await.unwrap();
+        let shape = Shape { xx: 1.1, xy: -0.2, yx: 0.2, yy: 1.1, px: 1e-4, py: -2e-4 };
+        let whole = |n: u32| Sample {
+            covariance: Covariance::new([0.04, 0.01, 0.09]),
+            peak_ratio: Some(1.5),
+            back_error: Some(0.25),
+            shape: Some(shape),
+            solved: true,
+            matched: 0.875,
+            state: SampleState::Found,
+            ..Sample::guide(Point::new(f64::from(n), 2.5))
+        };
+        let bare = |n: u32| Sample::predicted(Point::new(f64::from(n), 3.5), SampleState::Hidden);
+        // With and without a shape in neighbouring frames: they go into rows of their own.
+        let samples: Vec<_> = (0..6).map(|n| (Frame(n), Some(if n < 3 { whole(n) } else { bare(n) }))).collect();
+        let edit = Edit::SetSamples { pin: pin().id, samples: samples.clone() };
+        let (edited, job) =
+            store.edit_with_job(shot, added.revision, "Follow", &edit, job(project, shot)).await.unwrap();
+        let kept = store.shot(shot).await.unwrap();
+        for (frame, sample) in &samples {
+            let (kept, sample) = (kept.shot.track(pin().id).get(*frame).unwrap(), sample.unwrap());
+            assert_eq!((kept.at, kept.shape, kept.solved), (sample.at, sample.shape, sample.solved));
+            assert_eq!((kept.peak_ratio, kept.back_error), (sample.peak_ratio, sample.back_error));
+            assert!((kept.covariance.xy - sample.covariance.xy).abs() < 1e-6, "{kept:?}");
+        }
+        // A place set by hand while the job is at work is not written over by it.
+        let by_hand = Sample::guide(Point::new(77.0, 7.0));
+        let put = Edit::SetSamples { pin: pin().id, samples: vec![(Frame(1), Some(by_hand))] };
+        store.edit(shot, edited.revision, "By hand", &put).await.unwrap();
+        let appended = store.append_samples(shot, job, pin().id, &samples, &json!({})).await.unwrap();
+        assert_eq!(appended, Appended::Yes);
+        let kept = store.shot(shot).await.unwrap();
+        assert_eq!(kept.shot.track(pin().id).get(Frame(1)).unwrap().at, by_hand.at);
     });
 }
 

@@ -42,10 +42,10 @@ impl<S: FrameSource> Refiner<'_, '_, S> {
             return Ok(None);
         }
         let whole = WholeShot::build(self, path)?;
-        if let Some(mut whole) = whole.filter(|_| pin.reference != ReferencePolicy::Renewed) {
-            if self.against_whole_shot(path, &mut whole, watch)? == Continue::No {
-                return Ok(None);
-            }
+        if let Some(mut whole) = whole.filter(|_| pin.reference != ReferencePolicy::Renewed)
+            && self.against_whole_shot(path, &mut whole, watch)? == Continue::No
+        {
+            return Ok(None);
         }
         let mut errors = BackErrors::new();
         for frame in path.keys().copied().collect::<Vec<_>>() {
