@@ -138,9 +138,21 @@ impl Browser {
         self.drag(at, at).await;
     }
 
+    /// Moves to a place, waits for what the page makes of that, and clicks with Shift held down.
+    pub async fn click_with_shift(&self, at: (f64, f64), until: &str) {
+        let near = PointerAction::MoveTo { duration: Some(Duration::from_millis(40)), x: at.0 - 3.0, y: at.1 };
+        self.client.perform_actions(MouseActions::new("mouse".into()).then(near)).await.unwrap();
+        self.until(until).await;
+        let shift = '\u{E008}';
+        let key = |action: KeyAction| self.client.perform_actions(KeyActions::new("keys".into()).then(action));
+        key(KeyAction::Down { value: shift }).await.unwrap();
+        self.click(at).await;
+        key(KeyAction::Up { value: shift }).await.unwrap();
+    }
+
     /// Presses the button with this text.
     pub async fn press(&self, text: &str) {
-        let path = format!("//*[self::button or self::a][contains(normalize-space(.), '{text}')]");
+        let path = format!("//*[self::button or self::a or self::summary][contains(normalize-space(.), '{text}')]");
         let button = self.client.wait().for_element(fantoccini::Locator::XPath(&path)).await.unwrap();
         button.click().await.unwrap();
     }

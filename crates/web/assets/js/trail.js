@@ -33,8 +33,10 @@ function pieces(track, player) {
       const at = player.toStage(sample.x, sample.y);
       const point = `${at.x.toFixed(1)} ${at.y.toFixed(1)}`;
       if (piece) piece.path += `L${point}`;
-      if (!piece || band(sample) !== piece.band || sample.solved !== piece.solved) {
-        piece = { path: `M${point}`, band: band(sample), solved: sample.solved };
+      // What was set by hand needs no solving.
+      const solved = sample.solved || sample.state === "guide";
+      if (!piece || band(sample) !== piece.band || solved !== piece.solved) {
+        piece = { path: `M${point}`, band: band(sample), solved };
         all.push(piece);
       }
     }
