@@ -1,4 +1,4 @@
-//! The figures of docs/benchmarks.md: `cargo bench -p jampin-cli`. Each is put against ffmpeg doing the same in the same
+//! Films in and out, for docs/benchmarks.md: `cargo bench -p jampin-cli --bench figures`. Each is put against ffmpeg doing the same in the same
 //! run, because machines differ and are shared. Needs the demo films (`jampin demo --films-only`).
 
 use std::path::{Path, PathBuf};
@@ -7,11 +7,10 @@ use std::time::Instant;
 
 use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
 use jampin_core::geometry::{PixelRect, Point};
-use jampin_core::image::{Component, FrameSource, Plane, PlaneStack};
+use jampin_core::image::{Component, FrameSource, Plane};
 use jampin_core::scene::Label;
 use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Shot, Subject, Track};
 use jampin_core::time::{Frame, FrameRange};
-use jampin_demo::Truth;
 use jampin_jobs::export_film;
 use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Container, EncodeJob, FrameTable, Leave, StoredPlanes, Tools, WhenMissing,
@@ -24,13 +23,6 @@ fn main() {
     let film = demo.join("Platform.mp4");
     assert!(film.exists(), "make the demo films first: jampin demo --films-only");
     let scratch = tempfile::tempdir().unwrap();
-    if std::env::args().any(|word| word == "pin") {
-        let small = clip_of(&film, &scratch.path().join("small"));
-        let cancel = Cancel::default();
-        prepare(&Tools::default(), &small.folder, (&small.info, &small.table), Leave::Planes, &cancel, &mut |_| {})
-            .unwrap();
-        return one_pin(&small, &demo);
-    }
     println!("| what | figure | against | ratio |\n| --- | --- | --- | --- |");
     let large = enlarged(&film, scratch.path());
     first_frame(&large);
@@ -40,7 +32,6 @@ fn main() {
     if std::env::args().any(|word| word == "media") {
         return planes(&clip);
     }
-    one_pin(&small, &demo);
     exporting(&small);
     planes(&clip);
 }
@@ -161,37 +152,6 @@ fn following(clip: &Clip, film: &Path) {
         "ffmpeg decoding them to nothing",
         format!("{:.2}x the time", time / plain),
     );
-}
-
-/// The core alone: planes in memory, one thread.
-fn one_pin(clip: &Clip, demo: &Path) {
-    let truth: Truth =
-        serde_json::from_str(&std::fs::read_to_string(demo.join("Platform.truth.json")).unwrap()).unwrap();
-    let place = truth.point("sleeve").unwrap().place[40];
-    let mut planes = StoredPlanes::new(clip.folder.planes(), clip.info.size, WhenMissing::fail());
-    let size = clip.info.size;
-    let whole = PixelRect { left: 0, top: 0, right: size.width as i32, bottom: size.height as i32 };
-    let stack: Vec<Plane> = (40..90).map(|n| planes.window(Frame(n), whole, Component::Luma).unwrap().plane).collect();
-    let mut stack = PlaneStack::new(stack).unwrap();
-    for (side, search) in [(21, 24), (31, 24), (31, 64), (51, 64)] {
-        let pin = pin(0, Point::new(place[0], place[1]), side, search);
-        let mut best = f64::INFINITY;
-        for _ in 0..5 {
-            let mut keep = Keep(Track::new());
-            let work =
-                || follow(&mut stack, &pin, &Start::at_pin(&pin), Direction::Forward, Frame(49), &mut keep).unwrap();
-            let (time, _) = seconds(work);
-            assert_eq!(keep.0.len(), 49);
-            best = best.min(time / 49.0);
-        }
-        let what = format!("one pin, pattern {side}x{side}, search {search} px, one thread");
-        row(
-            &what,
-            format!("{:.0} us/frame", best * 1e6),
-            "aim for 31x31, 64 px: 250 us",
-            format!("{:.2}", best * 1e6 / 250.0),
-        );
-    }
 }
 
 fn exporting(clip: &Clip) {

@@ -9,6 +9,10 @@ const LEVELS: [f64; 9] = [0.0, 0.7, 1.1, 1.6, 2.3, 3.2, 4.3, 5.6, 7.2];
 const GOOD: f64 = 0.985;
 /// Another softness has to match better by this much.
 const WORTHWHILE: f64 = 0.002;
+/// When nothing else was better, nothing else is tried for so many frames, unless the match falls by [`FALL`].
+const REST: u32 = 6;
+/// Grain alone changes the match by less from frame to frame.
+const FALL: f64 = 0.006;
 /// Motion within the shutter below this share of the pattern's smaller side hardly changes the picture. (3-engine takes a third;
 /// matching it earlier costs little and keeps the match high.)
 const SMEARED_SHARE: f64 = 0.13;
@@ -22,11 +26,15 @@ pub(super) struct Softness {
     /// Index into [`LEVELS`]; negative when the picture is sharper than the reference.
     level: i32,
     shutter: f64,
+    /// Frames for which nothing else is tried, as nothing else was better.
+    rest: u32,
+    /// The match when that was found out.
+    settled_at: f64,
 }
 
 impl Default for Softness {
     fn default() -> Self {
-        Self { level: 0, shutter: USUAL_SHUTTER }
+        Self { level: 0, shutter: USUAL_SHUTTER, rest: 0, settled_at: 0.0 }
     }
 }
 
@@ -51,7 +59,7 @@ impl Softness {
     }
 
     pub fn forget(&mut self) {
-        self.level = 0;
+        (self.level, self.rest) = (0, 0);
     }
 
     /// Tries the neighbouring softness on each side; `match_with` gives the match for blur of pattern and blur of picture.
@@ -62,7 +70,8 @@ impl Softness {
         pattern: &[u32; 2],
         mut match_with: impl FnMut(Blur, Blur) -> f64,
     ) {
-        if matched > GOOD {
+        self.rest = self.rest.saturating_sub(1);
+        if matched > GOOD || self.rest > 0 && matched > self.settled_at - FALL {
             return;
         }
         let mut attempt = |tried: Self| (match_with(tried.of_pattern(velocity, pattern), tried.of_picture()), tried);
@@ -75,8 +84,9 @@ impl Softness {
             tried.extend(shutters.map(|shutter| attempt(Self { shutter, ..*self })));
         }
         let best = tried.into_iter().max_by(|a, b| a.0.total_cmp(&b.0));
-        if let Some((_, softness)) = best.filter(|(better, _)| *better > matched + WORTHWHILE) {
-            *self = softness;
+        match best.filter(|(better, _)| *better > matched + WORTHWHILE) {
+            Some((_, softness)) => *self = Self { rest: 0, ..softness },
+            None => (self.rest, self.settled_at) = (REST, matched),
         }
     }
 }
