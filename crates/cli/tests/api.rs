@@ -252,6 +252,7 @@ fn good_spots_come_with_what_is_wrong_with_the_others() {
         assert!((x - 160.0).abs() <= 41.0 && (y - 120.0).abs() <= 41.0, "{spot}");
     }
     assert_eq!(server.get(&format!("{path}?frame=nine")).status, 422);
+    assert_eq!(server.get(&format!("{path}?frame=999")).status, 422);
 }
 
 #[test]

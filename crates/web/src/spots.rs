@@ -37,6 +37,9 @@ pub(crate) async fn spots(
 ) -> Result<HttpResponse, ApiError> {
     let loaded = load(&state, *id).await?;
     let SpotQuery { frame, x, y } = query.into_inner();
+    if !loaded.stored.info.range.contains(frame) {
+        return Err(ApiError::Unusable(format!("Frame {frame} is not in this shot.")));
+    }
     let planes = state.library.clip(loaded.clip.id).planes();
     let size = loaded.info.size;
     let mut stored = StoredPlanes::new(planes, size, WhenMissing { cancel: Cancel::default(), ..WhenMissing::fail() });
@@ -53,6 +56,11 @@ pub(crate) async fn spots(
         let good = good_spots(&window, inner, SIDE, apart, MOST[usize::from(at.is_some())]);
         Ok::<_, MediaError>((at.map(|at| judge_spot(&window, at)), good))
     });
-    let (here, good) = judged.await.map_err(ApiError::internal)??;
+    let (here, good) = match judged.await.map_err(ApiError::internal)? {
+        Err(MediaError::Io { .. }) => {
+            return Err(ApiError::NotYet(format!("Frame {frame} is still being prepared. Try again in a moment.")));
+        }
+        judged => judged?,
+    };
     Ok(HttpResponse::Ok().json(json!({ "frame": frame, "here": here, "spots": good })))
 }

@@ -76,6 +76,8 @@ pub struct Aligner {
     pub blur: Blur,
     /// Below this match, 0 to 1, it is given up after a few steps: what is so far off is another thing.
     pub hopeless: f64,
+    /// It need not be placed more exactly than this, in pixels; 0 for as exactly as it can be.
+    pub roughly: f64,
     patches: Vec<SmoothPatch>,
     current: Vec<PatchSamples>,
 }
@@ -130,7 +132,8 @@ impl Aligner {
                 break StopReason::WalkedAway;
             }
             // The first step has no weights yet: at least one more makes it robust.
-            if centre < CONVERGED_STEP && corner < CONVERGED_CORNER && iterations > 1 {
+            let enough = CONVERGED_STEP.max(self.roughly);
+            if centre < enough && corner < CONVERGED_CORNER.max(enough) && iterations > 1 {
                 break StopReason::Converged;
             }
             if iterations == MAX_ITERATIONS || iterations == FEW_ITERATIONS && self.score(pattern) < self.hopeless {

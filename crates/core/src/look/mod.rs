@@ -35,6 +35,8 @@ const BEYOND_LAST_STEPS: f64 = 0.1;
 const MOST_GAINED_BY_SHAPE: f64 = 0.1;
 /// A candidate that scores this far below the threshold before alignment is not brought above it by alignment.
 const BEYOND_ALIGNMENT: f64 = 0.4;
+/// Following back is judged in tenths of a pixel: it need not be more exact than this.
+const ROUND_TRIP_TO: f64 = 0.02;
 /// Two finds nearer than this, in pixels, are the same place.
 const SAME_PLACE: f64 = 2.0;
 
@@ -110,13 +112,15 @@ pub(crate) struct Look {
 pub(crate) struct Looker<'a> {
     pub pin: &'a Pin,
     pub size: Size,
+    /// How exact places have to be, in pixels: what is refined later need not be as exact as it can be.
+    pub roughly: f64,
     aligner: Aligner,
     softness: Softness,
 }
 
 impl<'a> Looker<'a> {
     pub fn new(pin: &'a Pin, size: Size) -> Self {
-        Self { pin, size, aligner: Aligner::new(pin.filter), softness: Softness::default() }
+        Self { pin, size, roughly: 0.0, aligner: Aligner::new(pin.filter), softness: Softness::default() }
     }
 
     /// Search distance to each side as the pin has it, times `wider`.
@@ -186,9 +190,9 @@ impl<'a> Looker<'a> {
         let [cols, rows] = self.pin.pattern.map(|side| side as usize);
         let pattern = Pattern::pick(windows, map, cols, rows, self.pin.filter);
         let blur = std::mem::take(&mut self.aligner.blur);
-        self.aligner.hopeless = 0.0;
+        (self.aligner.hopeless, self.aligner.roughly) = (0.0, ROUND_TRIP_TO);
         let found = self.aligner.align(&pattern, others, *there, Motion::Position, ALIGN_REACH);
-        self.aligner.blur = blur;
+        (self.aligner.blur, self.aligner.roughly) = (blur, self.roughly);
         found.has_settled().then(|| found.centre())
     }
 
@@ -220,7 +224,7 @@ impl<'a> Looker<'a> {
     }
 
     fn place(&mut self, target: &mut Target, blur: Blur, windows: &[Window], start: Homography) -> Alignment {
-        self.aligner.hopeless = self.pin.stop_below - BEYOND_SHAPE;
+        (self.aligner.hopeless, self.aligner.roughly) = (self.pin.stop_below - BEYOND_SHAPE, self.roughly);
         self.aligner.align(target.reference.softened(blur), windows, start, Motion::Position, ALIGN_REACH)
     }
 

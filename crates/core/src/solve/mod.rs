@@ -25,6 +25,9 @@ use refine::Refiner;
 pub use segment::affected;
 use segment::{Guides, Outcome, Path};
 
+/// Places are scouted to this, in pixels, and refined afterwards.
+const SCOUTED_TO: f64 = 0.01;
+
 /// What the solve is doing.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Step {
@@ -79,6 +82,7 @@ pub fn solve<S: FrameSource>(
 ) -> Result<Solution, S::Error> {
     let guides = Guides::of(pin, track);
     let mut looker = Looker::new(pin, source.size());
+    looker.roughly = SCOUTED_TO;
     let mut path = Path::new();
     for segment in guides.segments(range) {
         match segment.solve(source, &mut looker, track, watch)? {
@@ -88,6 +92,7 @@ pub fn solve<S: FrameSource>(
         }
     }
     let size = looker.size;
+    looker.roughly = 0.0;
     let mut refiner =
         Refiner { source, looker: &mut looker, guides: &guides, track, range, windows: Default::default() };
     let Some(errors) = refiner.refine(&mut path, watch)? else { return Ok(Solution::Stopped) };
