@@ -129,6 +129,6 @@ async fn keep_alive(worker: Worker, id: Uuid, job: Uuid, cancel: Cancel) {
         };
         let _ = tokio::time::timeout(HEARTBEAT, spoken_of).await;
         // A job that reports progress speaks of itself; do not answer each time.
-        tokio::time::sleep(Duration::from_millis(30)).await;
+        tokio::time::sleep(Duration::from_millis(8)).await;
     }
 }
