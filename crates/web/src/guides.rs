@@ -3,14 +3,14 @@
 use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Point;
-use jampin_core::shot::{Sample, SampleState};
+use jampin_core::shot::{Pin, Sample, SampleState};
 use jampin_core::time::Frame;
 use jampin_jobs::{SolveTask, Task};
 use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::error::ApiError;
+use crate::error::{ApiError, sentence};
 use crate::shots::load;
 use crate::state::AppState;
 
@@ -53,8 +53,8 @@ pub(crate) async fn set_guide(
     // Where the pattern is picked moves with the guide of that frame.
     let edit = match at.filter(|_| frame == settings.frame) {
         Some(at) => {
-            let moved = jampin_core::shot::Pin { at, ..settings.clone() };
-            moved.check(loaded.info.size).map_err(|problem| ApiError::Unusable(problem.to_string()))?;
+            let moved = Pin { at, ..settings.clone() };
+            moved.check(loaded.info.size).map_err(|problem| ApiError::Unusable(sentence(&problem.to_string())))?;
             Edit::All { edits: vec![Edit::PutPin { subject: subject.id, pin: moved }, samples] }
         }
         None => samples,

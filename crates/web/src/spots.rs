@@ -5,7 +5,7 @@ use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource};
 use jampin_core::matching::{good_spots, judge_spot, margin};
 use jampin_core::time::Frame;
-use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
+use jampin_media::{MediaError, StoredPlanes, WhenMissing};
 use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
@@ -42,7 +42,7 @@ pub(crate) async fn spots(
     }
     let planes = state.library.clip(loaded.clip.id).planes();
     let size = loaded.info.size;
-    let mut stored = StoredPlanes::new(planes, size, WhenMissing { cancel: Cancel::default(), ..WhenMissing::fail() });
+    let mut stored = StoredPlanes::new(planes, size, WhenMissing::fail());
     let at = x.zip(y).map(|(x, y)| Point::new(x, y)).filter(|at| size.contains(*at));
     let judged = web::block(move || {
         let whole = PixelRect { left: 0, top: 0, right: size.width as i32, bottom: size.height as i32 };

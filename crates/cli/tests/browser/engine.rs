@@ -45,7 +45,7 @@ fn good_spots_are_shown_and_one_is_taken_with_shift() {
 fn the_trail_tells_matches_and_states_apart_without_colour() {
     with_browser(|server, browser| async move {
         let shot = pinned(&server, &browser).await;
-        assert_eq!(browser.eval("document.querySelectorAll('.legend line').length").await, json!(6));
+        assert_eq!(browser.eval("document.querySelectorAll('.legend line').length").await, json!(8));
         let widths = "new Set([...document.querySelectorAll('.legend line')].map((line) => line.getAttribute('stroke-width'))).size";
         assert_eq!(browser.eval(widths).await, json!(6), "thickness says what colour says");
         let solid = "[...document.querySelectorAll('.over path.trail')].every((path) => !path.hasAttribute('stroke-dasharray'))";

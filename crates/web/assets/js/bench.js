@@ -248,6 +248,7 @@ Alpine.data("bench", () => {
     // --- looking --------------------------------------------------------------------------------------------------
 
     frameChanged(frame) {
+      if (frame !== this.frame) this.forgetSpot();
       this.frame = frame;
       this.repaint();
       if (this.playing) this.playText = this.dropText();

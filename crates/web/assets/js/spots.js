@@ -16,7 +16,7 @@ export const spotting = (parts) => ({
   spotsShown: false,
   spots: [],
   spotHere: null,
-  snapping: false,
+  nearby: [],
 
   get spotText() {
     const here = this.spotHere;
@@ -24,7 +24,7 @@ export const spotting = (parts) => ({
     return here.problem ? PROBLEMS[here.problem] : `holds well, about ±${here.predicted_error.toFixed(2)} px`;
   },
   get shownSpots() {
-    return this.spotsShown ? this.spots : (this.nearby ?? []);
+    return this.spotsShown ? this.spots : this.nearby;
   },
 
   async toggleSpots() {
@@ -68,7 +68,7 @@ export const spotting = (parts) => ({
   },
   // The best good spot near a place, or the place itself.
   snapped(place) {
-    const near = (this.nearby ?? []).filter((spot) => Math.hypot(spot.at.x - place.x, spot.at.y - place.y) < SNAP);
+    const near = this.nearby.filter((spot) => Math.hypot(spot.at.x - place.x, spot.at.y - place.y) < SNAP);
     return near.length ? near[0].at : place;
   },
 });

@@ -59,7 +59,7 @@ function marks(group, track, player, current) {
   }
 }
 
-export function shape(state, { x, y }) {
+function shape(state, { x, y }) {
   return {
     guide: `M${x} ${y - 6}l5 6l-5 6l-5-6z`,
     hidden: `M${x - 3} ${y}a3 3 0 1 0 6 0a3 3 0 1 0-6 0z`,
@@ -76,7 +76,11 @@ export function paintLegend(svg) {
     make("line", { ...line, stroke: colour, "stroke-width": width }, svg);
     make("text", { x: 42, y: row(i) + 4 }, svg).textContent = text;
   });
-  const words = { guide: "set by hand", hidden: "hidden", outside: "outside" };
+  const live = { x1: 6, x2: 34, y1: row(3), y2: row(3) };
+  make("line", { ...live, stroke: "#000", "stroke-opacity": 0.5, "stroke-width": BANDS[0].width + 2 }, svg);
+  make("line", { ...live, stroke: BANDS[0].colour, "stroke-width": BANDS[0].width, "stroke-dasharray": "5 4" }, svg);
+  make("text", { x: 42, y: row(3) + 4 }, svg).textContent = "live pass only";
+  const words = { guide: "set by hand", hidden: "hidden", outside: "outside", bridged: "bridged" };
   Object.entries(words).forEach(([state, text], i) => {
     make("path", { class: `state ${state}`, d: shape(state, { x: 152, y: row(i) }) }, svg);
     make("text", { x: 164, y: row(i) + 4 }, svg).textContent = text;
