@@ -96,7 +96,7 @@ fn fastest(mut work: impl FnMut()) -> f64 {
 }
 
 fn solved(film: &mut PlaneStack, pin: &Pin, range: FrameRange, track: &Track) -> Track {
-    match solve(film, pin, track, range, &mut Unwatched).unwrap() {
+    match solve(std::slice::from_mut(film), pin, track, range, &Unwatched).unwrap() {
         Solution::Solved(track) => track,
         other => panic!("{other:?}"),
     }

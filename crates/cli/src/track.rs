@@ -33,9 +33,11 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     let film = Film::open(&args.clip, scratch.path(), in_colour)?;
     let range = film.range(args.range.as_deref())?;
     file.pins.iter().try_for_each(|pin| check(pin, &film, range))?;
+    // With few pins, several threads work on one.
+    let each = args.threads.div_ceil(file.pins.len().max(1)).max(1);
     let threads = rayon::ThreadPoolBuilder::new().num_threads(args.threads.max(1)).build()?;
     let tracks: Result<Vec<Track>, MediaError> =
-        threads.install(|| file.pins.par_iter().map(|pin| film.solve(pin, range)).collect());
+        threads.install(|| file.pins.par_iter().map(|pin| film.solve(pin, range, each)).collect());
     let tracks = tracks.map_err(media_error)?;
     let named: Vec<NamedTrack<'_>> =
         file.pins.iter().zip(&tracks).map(|(pin, track)| NamedTrack { name: &pin.name, track }).collect();
@@ -129,13 +131,14 @@ impl Film {
     }
 
     /// Solves for one pin over the part of the range that no cut separates from it.
-    fn solve(&self, request: &PinRequest, range: FrameRange) -> Result<Track, MediaError> {
+    fn solve(&self, request: &PinRequest, range: FrameRange, threads: usize) -> Result<Track, MediaError> {
         let mut planes = self.planes();
         let part = shot_part(range, &self.cuts, request.frame);
         let pin = self.settle(request, &mut planes, part)?;
         let guides = request.guides.iter().map(|guide| (guide.frame, Sample::guide(Point::new(guide.x, guide.y))));
         let track: Track = guides.collect();
-        match solve(&mut planes, &pin, &track, part, &mut Unwatched)? {
+        let mut sources: Vec<StoredPlanes> = (0..threads).map(|_| planes.another()).collect();
+        match solve(&mut sources, &pin, &track, part, &Unwatched)? {
             Solution::Solved(track) => Ok(track),
             Solution::Stopped => unreachable!("nobody says stop"),
             Solution::FlatPattern(frame) => Err(MediaError::BadInput(format!(

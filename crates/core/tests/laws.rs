@@ -42,7 +42,7 @@ fn followed(stack: &mut PlaneStack, from: Point, direction: Direction) -> Track 
 fn solved(stack: &mut PlaneStack, frame: u32, at: Point) -> Track {
     let pin = Pin::new(Default::default(), Frame(frame), at, [31, 31], [20, 20]);
     let range = FrameRange { first: Frame(0), last: Frame(stack.planes().len() as u32 - 1) };
-    match solve(stack, &pin, &Track::new(), range, &mut Unwatched).unwrap() {
+    match solve(std::slice::from_mut(stack), &pin, &Track::new(), range, &Unwatched).unwrap() {
         Solution::Solved(track) => track,
         other => panic!("{other:?}"),
     }

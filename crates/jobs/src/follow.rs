@@ -141,7 +141,7 @@ impl Run<'_> {
             cancel: self.cancel,
         };
         let progress = serde_json::to_value(&self.reached)?;
-        solver.solve(&mut self.planes, track, range, &wanted, &progress).map(Some)
+        solver.solve(&self.planes, track, range, &wanted, &progress).map(Some)
     }
 
     /// Follows one way, from guide to guide: the path goes through each of them, and each is a new reference.

@@ -1,5 +1,6 @@
 //! Solving a pin over the whole shot, or over the part of it that a guide changes.
 
+use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use jampin_core::follow::{Continue, shot_part};
@@ -18,6 +19,9 @@ use crate::{TaskError, Worker};
 
 /// How often it is said how far the solve has come.
 const REPORT: Duration = Duration::from_millis(250);
+
+/// Threads that one solve is shared among: more would wait for the ends of a segment most of the time.
+const MOST_THREADS: usize = 4;
 
 /// What is to be solved anew: what depends on one frame of a pin.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -43,14 +47,14 @@ pub struct SolveResult {
 
 pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
     let task: SolveTask = serde_json::from_value(job.payload.clone())?;
-    let Workplace { stored, pin, mut planes, cuts } =
+    let Workplace { stored, pin, planes, cuts } =
         Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
     let part = shot_part(stored.info.range, &cuts, task.frame);
     let track = stored.shot.track(task.pin);
     let range = affected(&pin, track, task.frame, part);
     let keep = |_: Frame| true;
     let solver = Solver { worker, runtime, job: job.id, shot: task.shot, pin: &pin, cancel };
-    let result = solver.solve(&mut planes, track, range, &keep, &job.progress)?;
+    let result = solver.solve(&planes, track, range, &keep, &job.progress)?;
     Ok(serde_json::to_value(result)?)
 }
 
@@ -68,14 +72,17 @@ impl Solver<'_> {
     /// Solves over `range`; the samples of the frames that `wanted` says yes to replace what is there.
     pub fn solve(
         &self,
-        planes: &mut StoredPlanes,
+        planes: &StoredPlanes,
         track: &Track,
         range: FrameRange,
         wanted: &dyn Fn(Frame) -> bool,
         progress: &Value,
     ) -> Result<SolveResult, TaskError> {
-        let mut reporter = Reporter { solver: self, steps: 0, of: steps(range), told: Instant::now(), progress };
-        let solved = match solve(planes, self.pin, track, range, &mut reporter)? {
+        let told = Mutex::new(Told { steps: 0, at: Instant::now() });
+        let reporter = Reporter { solver: self, of: steps(range), told, progress };
+        let threads = std::thread::available_parallelism().map_or(1, usize::from).min(MOST_THREADS);
+        let mut sources: Vec<StoredPlanes> = (0..threads).map(|_| planes.another()).collect();
+        let solved = match solve(&mut sources, self.pin, track, range, &reporter)? {
             Solution::Solved(track) => track,
             Solution::Stopped => return Err(TaskError::Cancelled),
             Solution::FlatPattern(frame) => {
@@ -103,24 +110,43 @@ fn steps(range: FrameRange) -> u32 {
 /// Says how far it is, and stops it when somebody wants that.
 struct Reporter<'a> {
     solver: &'a Solver<'a>,
-    steps: u32,
     of: u32,
-    told: Instant,
+    told: Mutex<Told>,
     progress: &'a Value,
 }
 
+/// What was said last.
+struct Told {
+    steps: u32,
+    at: Instant,
+}
+
 impl Watch for Reporter<'_> {
-    fn step(&mut self, _: Step) -> Continue {
-        self.steps += 1;
-        if self.told.elapsed() > REPORT {
-            self.told = Instant::now();
-            let mut progress = if self.progress.is_object() { self.progress.clone() } else { json!({}) };
-            progress["solving"] = json!((f64::from(self.steps) / f64::from(self.of)).min(1.0));
-            let Solver { worker, runtime, job, .. } = self.solver;
-            if let Err(error) = runtime.block_on(worker.store.job_progress(*job, &progress)) {
-                tracing::warn!(%error, "progress could not be written down");
-            }
+    fn step(&self, _: Step) -> Continue {
+        if let Some(steps) = self.count() {
+            self.tell(steps);
         }
         if self.solver.cancel.is_cancelled() { Continue::No } else { Continue::Yes }
+    }
+}
+
+impl Reporter<'_> {
+    /// Counts a step; how many there were, when it is time to say so.
+    fn count(&self) -> Option<u32> {
+        let mut told = self.told.lock().unwrap_or_else(PoisonError::into_inner);
+        told.steps += 1;
+        (told.at.elapsed() > REPORT).then(|| {
+            told.at = Instant::now();
+            told.steps
+        })
+    }
+
+    fn tell(&self, steps: u32) {
+        let mut progress = if self.progress.is_object() { self.progress.clone() } else { json!({}) };
+        progress["solving"] = json!((f64::from(steps) / f64::from(self.of)).min(1.0));
+        let Solver { worker, runtime, job, .. } = self.solver;
+        if let Err(error) = runtime.block_on(worker.store.job_progress(*job, &progress)) {
+            tracing::warn!(%error, "progress could not be written down");
+        }
     }
 }

@@ -176,6 +176,12 @@ impl StoredPlanes {
         Self { folders: [folder, red, green, blue], size, when_missing, open: [const { None }; 4] }
     }
 
+    /// The same planes for another thread.
+    pub fn another(&self) -> Self {
+        let Self { folders, size, when_missing, .. } = self;
+        Self { folders: folders.clone(), size: *size, when_missing: when_missing.clone(), open: [const { None }; 4] }
+    }
+
     fn open(&mut self, which: usize, frame: Frame) -> Result<&OpenPlane, MediaError> {
         if self.open[which].as_ref().is_none_or(|open| open.frame != frame) {
             let file = self.wait_for(which, frame)?;

@@ -113,7 +113,7 @@ pub(crate) struct Looker<'a> {
     pub pin: &'a Pin,
     pub size: Size,
     /// How exact places have to be, in pixels: what is refined later need not be as exact as it can be.
-    pub roughly: f64,
+    roughly: f64,
     aligner: Aligner,
     softness: Softness,
 }
@@ -121,6 +121,11 @@ pub(crate) struct Looker<'a> {
 impl<'a> Looker<'a> {
     pub fn new(pin: &'a Pin, size: Size) -> Self {
         Self { pin, size, roughly: 0.0, aligner: Aligner::new(pin.filter), softness: Softness::default() }
+    }
+
+    /// With places only as exact as this, in pixels.
+    pub fn roughly(self, roughly: f64) -> Self {
+        Self { roughly, ..self }
     }
 
     /// Search distance to each side as the pin has it, times `wider`.
@@ -210,12 +215,6 @@ impl<'a> Looker<'a> {
             aligner.match_at(target.reference.softened(blur_of_pattern), windows, &find.map)
         });
         aligner.blur = softness.of_picture();
-    }
-
-    /// Forgets what is known of the softness: the next frame is far from the last.
-    pub fn forget_softness(&mut self) {
-        self.softness.forget();
-        self.aligner.blur = Blur::default();
     }
 
     fn align(&mut self, target: &mut Target, blur: Blur, windows: &[Window], start: Homography) -> Alignment {

@@ -58,10 +58,6 @@ impl Softness {
         self.of_picture().reach()
     }
 
-    pub fn forget(&mut self) {
-        (self.level, self.rest) = (0, 0);
-    }
-
     /// Tries the neighbouring softness on each side; `match_with` gives the match for blur of pattern and blur of picture.
     pub fn learn(
         &mut self,

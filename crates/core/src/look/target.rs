@@ -11,6 +11,7 @@ use crate::time::Frame;
 /// in pixels.
 const STALE_CORNER: f64 = 1.0;
 
+#[derive(Clone)]
 pub(crate) struct Target {
     pub reference: Reference,
     searcher: Option<(Blur, Shape, Searcher)>,

@@ -10,20 +10,23 @@ mod fill;
 mod refine;
 mod scout;
 mod segment;
+mod share;
 #[cfg(test)]
 mod tests;
 mod whole;
 
 use crate::follow::Continue;
+use crate::geometry::Size;
 use crate::image::FrameSource;
 use crate::look::Looker;
 use crate::shot::{Pin, Track};
 use crate::time::{Frame, FrameRange};
 
 pub use doubts::{Doubt, DoubtReason, doubts, next_guide};
-use refine::Refiner;
+use refine::refine;
 pub use segment::affected;
-use segment::{Guides, Outcome, Path};
+use segment::{Guides, Path};
+use share::share;
 
 /// Places are scouted to this, in pixels, and refined afterwards.
 const SCOUTED_TO: f64 = 0.01;
@@ -39,10 +42,10 @@ pub enum Step {
     Refined,
 }
 
-/// Is told of every step, and may say stop.
-pub trait Watch {
+/// Is told of every step, from any of the threads, and may say stop.
+pub trait Watch: Sync {
     /// A step is done.
-    fn step(&mut self, step: Step) -> Continue;
+    fn step(&self, step: Step) -> Continue;
 }
 
 /// A watch that never stops anything.
@@ -50,7 +53,7 @@ pub trait Watch {
 pub struct Unwatched;
 
 impl Watch for Unwatched {
-    fn step(&mut self, _: Step) -> Continue {
+    fn step(&self, _: Step) -> Continue {
         Continue::Yes
     }
 }
@@ -66,35 +69,87 @@ pub enum Solution {
     Stopped,
 }
 
+/// Why a solve ends without a path.
+enum Halt<E> {
+    Source(E),
+    /// The pattern of the guide on this frame is flat.
+    Flat(Frame),
+    Stopped,
+}
+
+impl<E> Halt<E> {
+    /// Tells the watch of a step; halts when it says so.
+    fn on_stop(watch: &dyn Watch, step: Step) -> Result<(), Self> {
+        match watch.step(step) {
+            Continue::Yes => Ok(()),
+            Continue::No => Err(Self::Stopped),
+        }
+    }
+}
+
 /// Solves for the samples of `range`, which is bounded by guides or by the ends of the shot ([`affected`] gives such a range).
+///
+/// Each of `sources` gives the same frames; the work is shared among as many threads. The result does not depend on how many
+/// there are.
 ///
 /// `track` has the guides, which the path goes through exactly, and the samples outside the range, which help. The pin's
 /// own frame is a guide, unless the track says something else there.
 ///
 /// # Errors
 /// Those of the source.
-pub fn solve<S: FrameSource>(
-    source: &mut S,
+///
+/// # Panics
+/// When there is no source.
+pub fn solve<S>(
+    sources: &mut [S],
     pin: &Pin,
     track: &Track,
     range: FrameRange,
-    watch: &mut dyn Watch,
-) -> Result<Solution, S::Error> {
+    watch: &dyn Watch,
+) -> Result<Solution, S::Error>
+where
+    S: FrameSource + Send,
+    S::Error: Send,
+{
+    let size = sources[0].size();
     let guides = Guides::of(pin, track);
-    let mut looker = Looker::new(pin, source.size());
-    looker.roughly = SCOUTED_TO;
-    let mut path = Path::new();
-    for segment in guides.segments(range) {
-        match segment.solve(source, &mut looker, track, watch)? {
-            Outcome::Done(found) => path.extend(found),
-            Outcome::Flat(frame) => return Ok(Solution::FlatPattern(frame)),
-            Outcome::Stopped => return Ok(Solution::Stopped),
-        }
+    match solved(sources, Task { pin, size, track, guides: &guides, range }, watch) {
+        Ok(track) => Ok(Solution::Solved(track)),
+        Err(Halt::Flat(frame)) => Ok(Solution::FlatPattern(frame)),
+        Err(Halt::Stopped) => Ok(Solution::Stopped),
+        Err(Halt::Source(error)) => Err(error),
     }
-    let size = looker.size;
-    looker.roughly = 0.0;
-    let mut refiner =
-        Refiner { source, looker: &mut looker, guides: &guides, track, range, windows: Default::default() };
-    let Some(errors) = refiner.refine(&mut path, watch)? else { return Ok(Solution::Stopped) };
-    Ok(Solution::Solved(fill::fill(pin, size, &guides, range, &path, &errors)))
+}
+
+/// What is to be solved.
+#[derive(Clone, Copy)]
+struct Task<'a> {
+    pin: &'a Pin,
+    size: Size,
+    /// Samples of before; those outside the range help.
+    track: &'a Track,
+    guides: &'a Guides,
+    range: FrameRange,
+}
+
+fn solved<S>(sources: &mut [S], task: Task<'_>, watch: &dyn Watch) -> Result<Track, Halt<S::Error>>
+where
+    S: FrameSource + Send,
+    S::Error: Send,
+{
+    let Task { pin, size, guides, range, .. } = task;
+    let segments = guides.segments(range);
+    let sides = segments.iter().flat_map(|segment| segment.sides()).collect();
+    let seen = share(sources, sides, |source, side| {
+        let mut looker = Looker::new(pin, size).roughly(SCOUTED_TO);
+        side.scout(source, &mut looker, task.track, watch)
+    })?;
+    let mut seen = seen.into_iter();
+    let mut path = Path::new();
+    for segment in &segments {
+        let finds = segment.merged(seen.by_ref().take(segment.sides().count()));
+        path.extend(segment.choose(task, &finds));
+    }
+    let errors = refine(sources, task, &mut path, watch)?;
+    Ok(fill::fill(pin, size, guides, range, &path, &errors))
 }

@@ -2,159 +2,213 @@
 //! judged by following it back.
 
 use std::collections::BTreeMap;
-use std::collections::btree_map::Entry;
 
-use super::segment::{Guides, Path};
-use super::whole::WholeShot;
-use super::{Step, Watch};
-use crate::follow::Continue;
+use super::segment::{Guide, Path};
+use super::share::share;
+use super::whole::whole_shot;
+use super::{Halt, Step, Task, Watch};
 use crate::geometry::{Homography, Point};
 use crate::image::{FrameSource, Window};
 use crate::look::{Find, Looker, Target};
-use crate::shot::{ReferencePolicy, Track};
-use crate::time::{Frame, FrameRange};
+use crate::shot::ReferencePolicy;
+use crate::time::Frame;
 
 /// A refinement that moves a place by more than this, in pixels, has found something else.
 const MOST_MOVED: f64 = 2.5;
 /// The match may fall by this much at most: another reference weighs things differently.
 const MATCH_LOST: f64 = 0.03;
+/// Frames that are handed to a thread at a time.
+const CHUNK: usize = 16;
 
 /// Errors of following back, by frame.
 pub(super) type BackErrors = BTreeMap<Frame, f64>;
 
-/// What refining needs at hand.
-pub(super) struct Refiner<'a, 'p, S> {
-    pub source: &'a mut S,
-    pub looker: &'a mut Looker<'p>,
-    pub guides: &'a Guides,
-    /// Samples of before; those outside the range help.
-    pub track: &'a Track,
-    pub range: FrameRange,
-    /// Pixels round the places found, by frame: each is needed several times.
-    pub windows: BTreeMap<Frame, Vec<Window>>,
+/// Refines all places of the path and says how far off following each of them back is.
+pub(super) fn refine<S>(
+    sources: &mut [S],
+    task: Task<'_>,
+    path: &mut Path,
+    watch: &dyn Watch,
+) -> Result<BackErrors, Halt<S::Error>>
+where
+    S: FrameSource + Send,
+    S::Error: Send,
+{
+    let windows = windows(sources, task, path)?;
+    let refiner = Refiner { task, windows, watch };
+    let mut lookers: Vec<Looker<'_>> = sources.iter().map(|_| Looker::new(task.pin, task.size)).collect();
+    if task.guides.all().len() > 1 {
+        let targets = guide_targets(&mut sources[0], task, path)?;
+        let better =
+            share(&mut lookers, chunks(path), |looker, chunk| refiner.against_guides(looker, &targets, chunk))?;
+        *path = better.into_iter().flatten().collect();
+    }
+    if task.pin.reference != ReferencePolicy::Renewed
+        && let Some(mut whole) = whole_shot(sources, task, path).map_err(Halt::Source)?
+    {
+        let corrections = refiner.corrections(&mut lookers[0], &mut whole);
+        let compare = |looker: &mut Looker<'_>, chunk| {
+            refiner.against_whole_shot(looker, &mut whole.clone(), &corrections, chunk)
+        };
+        let better = share(&mut lookers, chunks(path), compare)?;
+        *path = better.into_iter().flatten().collect();
+    }
+    let frames = chunks(path);
+    let errors = share(&mut lookers, frames, |looker, chunk| refiner.back_errors(looker, path, &chunk))?;
+    Ok(errors.into_iter().flatten().collect())
 }
 
-impl<S: FrameSource> Refiner<'_, '_, S> {
-    /// Refines all places of the path; `None` when the watch says stop.
-    pub fn refine(&mut self, path: &mut Path, watch: &mut dyn Watch) -> Result<Option<BackErrors>, S::Error> {
-        let pin = self.looker.pin;
-        if self.guides.all().len() > 1 && self.against_guides(path, watch)? == Continue::No {
-            return Ok(None);
-        }
-        let whole = WholeShot::build(self, path)?;
-        if let Some(mut whole) = whole.filter(|_| pin.reference != ReferencePolicy::Renewed)
-            && self.against_whole_shot(path, &mut whole, watch)? == Continue::No
-        {
-            return Ok(None);
-        }
-        let mut errors = BackErrors::new();
-        for frame in path.keys().copied().collect::<Vec<_>>() {
-            if let Some(error) = self.back_error(path, frame)? {
-                errors.insert(frame, error);
-            }
-            if watch.step(Step::Refined) == Continue::No {
-                return Ok(None);
-            }
-        }
-        Ok(Some(errors))
-    }
+/// The path in pieces that are worth a thread's while.
+fn chunks(path: &Path) -> Vec<Vec<(Frame, Find)>> {
+    let all: Vec<(Frame, Find)> = path.iter().map(|(frame, find)| (*frame, *find)).collect();
+    all.chunks(CHUNK).map(<[_]>::to_vec).collect()
+}
 
-    /// The pixels round a place, from memory or from the source.
-    pub fn windows_at(&mut self, frame: Frame, map: &Homography) -> Result<&[Window], S::Error> {
-        if !self.windows.contains_key(&frame) {
-            let area = self.looker.area_near(map);
-            let windows = self.source.windows(frame, area, self.looker.pin.channel.components())?;
-            self.windows.insert(frame, windows);
-        }
-        Ok(&self.windows[&frame])
-    }
+/// Pixels round all places that are compared, by frame: each is needed several times.
+fn windows<S>(sources: &mut [S], task: Task<'_>, path: &Path) -> Result<BTreeMap<Frame, Vec<Window>>, Halt<S::Error>>
+where
+    S: FrameSource + Send,
+    S::Error: Send,
+{
+    let guides = task.guides.all().iter().map(|guide| (guide.frame, guide.map()));
+    let before = path.keys().filter_map(|frame| frame.step(-1));
+    let mut places: BTreeMap<Frame, Homography> =
+        before.filter_map(|frame| Some((frame, outside_range(task, frame)?))).collect();
+    places.extend(guides);
+    places.extend(path.iter().map(|(frame, find)| (*frame, find.map)));
+    let looker = Looker::new(task.pin, task.size);
+    let read = |source: &mut S, (frame, map): (Frame, Homography)| {
+        let windows = source.windows(frame, looker.area_near(&map), task.pin.channel.components());
+        windows.map(|windows| (frame, windows)).map_err(Halt::Source)
+    };
+    Ok(share(sources, places.into_iter().collect(), read)?.into_iter().collect())
+}
 
+/// Where the pin is known to be on a frame that is not solved now.
+fn outside_range(task: Task<'_>, frame: Frame) -> Option<Homography> {
+    task.track.position(frame).filter(|_| !task.range.contains(frame)).map(Homography::shift)
+}
+
+/// The pattern of each guide that the path is compared with; a flat one is none.
+fn guide_targets<S: FrameSource>(
+    source: &mut S,
+    task: Task<'_>,
+    path: &Path,
+) -> Result<BTreeMap<Frame, Target>, Halt<S::Error>> {
+    let around = |frame: &Frame| <[Option<&Guide>; 2]>::from(task.guides.around(*frame)).into_iter().flatten();
+    let needed: BTreeMap<Frame, &Guide> = path.keys().flat_map(around).map(|guide| (guide.frame, guide)).collect();
+    let mut targets = BTreeMap::new();
+    for (frame, guide) in needed {
+        if let Some(target) = Target::pick(source, frame, guide.map(), task.pin).map_err(Halt::Source)? {
+            targets.insert(frame, target);
+        }
+    }
+    Ok(targets)
+}
+
+/// What refining needs at hand.
+struct Refiner<'a> {
+    task: Task<'a>,
+    windows: BTreeMap<Frame, Vec<Window>>,
+    watch: &'a dyn Watch,
+}
+
+impl Refiner<'_> {
     /// Between two guides both have their say, the nearer one more: so the path goes through both without a step.
-    fn against_guides(&mut self, path: &mut Path, watch: &mut dyn Watch) -> Result<Continue, S::Error> {
-        let mut targets: BTreeMap<Frame, Option<Target>> = BTreeMap::new();
-        for (&frame, find) in path.iter_mut() {
-            if watch.step(Step::Compared) == Continue::No {
-                return Ok(Continue::No);
-            }
-            let (before, after) = self.guides.around(frame);
+    fn against_guides<E>(
+        &self,
+        looker: &mut Looker<'_>,
+        targets: &BTreeMap<Frame, Target>,
+        mut chunk: Vec<(Frame, Find)>,
+    ) -> Result<Vec<(Frame, Find)>, Halt<E>> {
+        let mut mine: BTreeMap<Frame, Target> = BTreeMap::new();
+        for (frame, find) in &mut chunk {
+            Halt::on_stop(self.watch, Step::Compared)?;
+            let (before, after) = self.task.guides.around(*frame);
             let mut seen: Vec<(f64, Find)> = Vec::with_capacity(2);
             for guide in [before, after].into_iter().flatten() {
-                let target = match targets.entry(guide.frame) {
-                    Entry::Occupied(known) => known.into_mut(),
-                    Entry::Vacant(new) => {
-                        new.insert(Target::pick(self.source, guide.frame, guide.map(), self.looker.pin)?)
-                    }
-                };
-                let Some(target) = target else { continue };
-                self.windows_at(frame, &find.map)?;
-                let again = self.looker.align_softened(target, &self.windows[&frame], find.map, find.blur);
-                if again.matched >= self.looker.pin.stop_below && again.at().distance(find.at()) < MOST_MOVED {
-                    seen.push((f64::from(guide.frame.until(frame).unsigned_abs() as u32), again));
+                let Some(target) = targets.get(&guide.frame) else { continue };
+                let target = mine.entry(guide.frame).or_insert_with(|| target.clone());
+                let again = looker.align_softened(target, &self.windows[frame], find.map, find.blur);
+                if again.matched >= self.task.pin.stop_below && again.at().distance(find.at()) < MOST_MOVED {
+                    seen.push((f64::from(guide.frame.until(*frame).unsigned_abs() as u32), again));
                 }
             }
-            match seen.as_slice() {
-                [(_, only)] => *find = Find { peak_ratio: find.peak_ratio, anchored: true, ..*only },
-                [(to_first, first), (to_second, second)] => {
-                    let share = to_first / (to_first + to_second);
-                    let at = first.at() + (second.at() - first.at()) * share;
-                    let nearer = if share < 0.5 { first } else { second };
-                    let map = nearer.map.moved_to(at);
-                    *find = Find { map, peak_ratio: find.peak_ratio, anchored: true, ..*nearer };
-                }
-                _ => {}
-            }
+            *find = between(*find, &seen);
         }
-        Ok(Continue::Yes)
+        Ok(chunk)
     }
 
-    fn against_whole_shot(
-        &mut self,
-        path: &mut Path,
-        whole: &mut WholeShot,
-        watch: &mut dyn Watch,
-    ) -> Result<Continue, S::Error> {
-        let corrections = self.corrections(whole)?;
-        for (&frame, find) in path.iter_mut().filter(|(_, find)| find.anchored) {
-            if watch.step(Step::Compared) == Continue::No {
-                return Ok(Continue::No);
-            }
-            self.windows_at(frame, &find.map)?;
-            let again = self.looker.align_softened(&mut whole.target, &self.windows[&frame], find.map, find.blur);
-            let kept = again.matched >= find.matched - MATCH_LOST && again.matched >= self.looker.pin.stop_below;
+    fn against_whole_shot<E>(
+        &self,
+        looker: &mut Looker<'_>,
+        whole: &mut Target,
+        corrections: &Corrections,
+        mut chunk: Vec<(Frame, Find)>,
+    ) -> Result<Vec<(Frame, Find)>, Halt<E>> {
+        for (frame, find) in chunk.iter_mut().filter(|(_, find)| find.anchored) {
+            Halt::on_stop(self.watch, Step::Compared)?;
+            let again = looker.align_softened(whole, &self.windows[frame], find.map, find.blur);
+            let kept = again.matched >= find.matched - MATCH_LOST && again.matched >= self.task.pin.stop_below;
             if kept && again.at().distance(find.at()) < MOST_MOVED {
-                let at = again.at() + corrections.at(frame);
+                let at = again.at() + corrections.at(*frame);
                 *find = Find { map: again.map.moved_to(at), peak_ratio: find.peak_ratio, anchored: true, ..again };
             }
         }
-        Ok(Continue::Yes)
+        Ok(chunk)
     }
 
     /// How far the whole shot's reference sits beside each guide.
-    fn corrections(&mut self, whole: &mut WholeShot) -> Result<Corrections, S::Error> {
+    fn corrections(&self, looker: &mut Looker<'_>, whole: &mut Target) -> Corrections {
         let mut corrections = Vec::new();
-        for guide in self.guides.all() {
-            let area = self.looker.area_near(&guide.map());
-            let windows = self.source.windows(guide.frame, area, self.looker.pin.channel.components())?;
-            let found = self.looker.align_softened(&mut whole.target, &windows, guide.map(), Default::default());
-            if found.matched >= self.looker.pin.stop_below && found.at().distance(guide.at) < MOST_MOVED {
+        for guide in self.task.guides.all() {
+            let found = looker.align_softened(whole, &self.windows[&guide.frame], guide.map(), Default::default());
+            if found.matched >= self.task.pin.stop_below && found.at().distance(guide.at) < MOST_MOVED {
                 corrections.push((guide.frame, guide.at - found.at()));
             }
         }
-        Ok(Corrections(corrections))
+        Corrections(corrections)
+    }
+
+    fn back_errors<E>(
+        &self,
+        looker: &mut Looker<'_>,
+        path: &Path,
+        chunk: &[(Frame, Find)],
+    ) -> Result<Vec<(Frame, f64)>, Halt<E>> {
+        let mut errors = Vec::with_capacity(chunk.len());
+        for (frame, find) in chunk {
+            if let Some(error) = self.back_error(looker, path, *frame, find) {
+                errors.push((*frame, error));
+            }
+            Halt::on_stop(self.watch, Step::Refined)?;
+        }
+        Ok(errors)
     }
 
     /// Follows the pin from this frame back to the one before, and says how far from its place there that leads.
-    fn back_error(&mut self, path: &Path, frame: Frame) -> Result<Option<f64>, S::Error> {
-        let Some(before) = frame.step(-1) else { return Ok(None) };
-        let guide = self.guides.all().iter().find(|guide| guide.frame == before).map(|guide| guide.map());
-        let outside = || self.track.position(before).filter(|_| !self.range.contains(before)).map(Homography::shift);
-        let there = path.get(&before).map(|find| find.map).or(guide).or_else(outside);
-        let Some(there) = there else { return Ok(None) };
-        let map = path[&frame].map;
-        self.windows_at(frame, &map)?;
-        self.windows_at(before, &there)?;
-        let found = self.looker.follow_back(&self.windows[&frame], &map, &self.windows[&before], &there);
-        Ok(found.map(|at| at.distance(there.origin())))
+    fn back_error(&self, looker: &mut Looker<'_>, path: &Path, frame: Frame, find: &Find) -> Option<f64> {
+        let before = frame.step(-1)?;
+        let guide = || self.task.guides.all().iter().find(|guide| guide.frame == before).map(Guide::map);
+        let there = path.get(&before).map(|find| find.map).or_else(guide);
+        let there = there.or_else(|| outside_range(self.task, before))?;
+        let found = looker.follow_back(&self.windows[&frame], &find.map, &self.windows[&before], &there);
+        found.map(|at| at.distance(there.origin()))
+    }
+}
+
+/// A find as seen again by one guide, or by two with their distances in frames.
+fn between(find: Find, seen: &[(f64, Find)]) -> Find {
+    match seen {
+        [(_, only)] => Find { peak_ratio: find.peak_ratio, anchored: true, ..*only },
+        [(to_first, first), (to_second, second)] => {
+            let share = to_first / (to_first + to_second);
+            let at = first.at() + (second.at() - first.at()) * share;
+            let nearer = if share < 0.5 { first } else { second };
+            let map = nearer.map.moved_to(at);
+            Find { map, peak_ratio: find.peak_ratio, anchored: true, ..*nearer }
+        }
+        _ => find,
     }
 }
 

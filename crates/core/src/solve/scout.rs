@@ -1,8 +1,7 @@
 //! One direction through a segment: what can be found on each frame, looking where the subject may have got to.
 
 use super::beam::Beam;
-use super::{Step, Watch};
-use crate::follow::Continue;
+use super::{Halt, Step, Watch};
 use crate::geometry::{Point, Shape};
 use crate::image::{FrameSource, Window};
 use crate::look::{Find, Looker, Prediction, References};
@@ -31,34 +30,31 @@ pub(super) struct Departure {
 /// What was found on each frame, in the order of going.
 pub(super) type Found = Vec<Vec<Find>>;
 
-/// Looks at `frames` one after the other; ends early, with what it has, when `watch` says so.
+/// Looks at `frames` one after the other.
 pub(super) fn scout<S: FrameSource>(
     source: &mut S,
     looker: &mut Looker<'_>,
     references: &mut References,
     departure: &Departure,
     frames: &[Frame],
-    watch: &mut dyn Watch,
-) -> Result<Option<Found>, S::Error> {
+    watch: &dyn Watch,
+) -> Result<Found, Halt<S::Error>> {
     let mut beam = Beam::new(looker.size, looker.pin.stop_below, departure.at, departure.velocity, departure.shape);
     let mut found = Found::with_capacity(frames.len());
-    looker.forget_softness();
     for &frame in frames {
-        let sight = sight(source, looker, references, &beam, frame)?;
+        let sight = sight(source, looker, references, &beam, frame).map_err(Halt::Source)?;
         let best_before = beam.states()[0];
         beam.advance(&sight.finds);
         let best = beam.states()[0];
         if let Some(find) = best.find.map(|index| sight.finds[index]) {
             let velocity = if best_before.hidden_for == 0 { find.at() - best_before.at } else { Point::default() };
             looker.learn_softness(references.newest(), &sight.windows, &find, velocity);
-            references.learn(looker, source, frame, &find, find.to_newest)?;
+            references.learn(looker, source, frame, &find, find.to_newest).map_err(Halt::Source)?;
         }
         found.push(sight.finds);
-        if watch.step(Step::Looked) == Continue::No {
-            return Ok(None);
-        }
+        Halt::on_stop(watch, Step::Looked)?;
     }
-    Ok(Some(found))
+    Ok(found)
 }
 
 struct Sight {

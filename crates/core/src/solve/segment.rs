@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use super::Watch;
 use super::beam::Beam;
 use super::scout::{Departure, Found, merge, scout};
+use super::{Halt, Task, Watch};
 use crate::geometry::{Homography, Point, Shape};
 use crate::image::FrameSource;
 use crate::look::{Find, Looker, References, Target};
@@ -38,13 +38,6 @@ pub(super) struct Guides(Vec<Guide>);
 
 /// Where it was found, by frame; frames without an entry are hidden.
 pub(super) type Path = BTreeMap<Frame, Find>;
-
-pub(super) enum Outcome {
-    Done(Path),
-    /// The pattern of the guide on this frame is flat.
-    Flat(Frame),
-    Stopped,
-}
 
 impl Guides {
     pub fn of(pin: &Pin, track: &Track) -> Self {
@@ -109,49 +102,74 @@ pub(super) struct Segment<'g> {
     frames: Vec<Frame>,
 }
 
-impl Segment<'_> {
-    pub fn solve<S: FrameSource>(
+/// A segment as seen from the guide at one of its ends.
+pub(super) struct Side<'g> {
+    guide: &'g Guide,
+    backward: bool,
+    frames: &'g [Frame],
+}
+
+impl Side<'_> {
+    /// What can be found on each frame of the segment, in the order of the frames.
+    pub fn scout<S: FrameSource>(
         &self,
         source: &mut S,
         looker: &mut Looker<'_>,
         track: &Track,
-        watch: &mut dyn Watch,
-    ) -> Result<Outcome, S::Error> {
+        watch: &dyn Watch,
+    ) -> Result<Found, Halt<S::Error>> {
+        let Self { guide, backward, frames } = *self;
+        let target = Target::pick(source, guide.frame, guide.map(), looker.pin).map_err(Halt::Source)?;
+        let mut references = References::new(target.ok_or(Halt::Flat(guide.frame))?);
+        let mut frames = frames.to_vec();
+        if backward {
+            frames.reverse();
+        }
+        let mut found = scout(source, looker, &mut references, &departure(guide, track, backward), &frames, watch)?;
+        if backward {
+            found.reverse();
+        }
+        Ok(found)
+    }
+}
+
+impl<'g> Segment<'g> {
+    /// From where it can be looked at: one side or two.
+    pub fn sides(&self) -> impl Iterator<Item = Side<'_>> {
+        let ends = [(self.left, false), (self.right, true)];
+        let side =
+            |(guide, backward): (Option<&'g Guide>, bool)| Some(Side { guide: guide?, backward, frames: &self.frames });
+        ends.into_iter().filter_map(side)
+    }
+
+    /// What the sides have seen, put together.
+    pub fn merged(&self, seen: impl Iterator<Item = Found>) -> Found {
         let mut finds: Found = vec![Vec::new(); self.frames.len()];
-        for (guide, backward) in [(self.left, false), (self.right, true)] {
-            let Some(guide) = guide else { continue };
-            let Some(target) = Target::pick(source, guide.frame, guide.map(), looker.pin)? else {
-                return Ok(Outcome::Flat(guide.frame));
-            };
-            let mut frames = self.frames.clone();
-            if backward {
-                frames.reverse();
-            }
-            let departure = departure(guide, track, backward);
-            let found = scout(source, looker, &mut References::new(target), &departure, &frames, watch)?;
-            let Some(mut found) = found else { return Ok(Outcome::Stopped) };
-            if backward {
-                found.reverse();
-            }
+        for found in seen {
             for (all, found) in finds.iter_mut().zip(found) {
                 found.into_iter().for_each(|find| merge(all, find));
             }
         }
-        let mut path = self.best_path(looker, track, &finds);
-        uncover(&mut path, &self.frames);
-        Ok(Outcome::Done(path))
+        finds
     }
 
-    fn best_path(&self, looker: &Looker<'_>, track: &Track, finds: &Found) -> Path {
+    /// The best path through the finds.
+    pub fn choose(&self, task: Task<'_>, finds: &Found) -> Path {
+        let mut path = self.best_path(task, finds);
+        uncover(&mut path, &self.frames);
+        path
+    }
+
+    fn best_path(&self, task: Task<'_>, finds: &Found) -> Path {
         let backward = self.left.is_none();
         let (from, to) = if backward { (self.right, self.left) } else { (self.left, self.right) };
         let Some(from) = from else { return Path::new() };
-        let Departure { at, velocity, shape } = departure(from, track, backward);
+        let Departure { at, velocity, shape } = departure(from, task.track, backward);
         let mut order: Vec<usize> = (0..self.frames.len()).collect();
         if backward {
             order.reverse();
         }
-        let mut beam = Beam::new(looker.size, looker.pin.stop_below, at, velocity, shape);
+        let mut beam = Beam::new(task.size, task.pin.stop_below, at, velocity, shape);
         order.iter().for_each(|&i| beam.advance(&finds[i]));
         if let Some(to) = to {
             beam.arrive(&Find { matched: 1.0, ..Find::nothing(to.map()) });

@@ -1,5 +1,7 @@
 //! Whole shots with one difficulty each, whose motion is known exactly.
 
+use std::sync::atomic::{AtomicU32, Ordering};
+
 use uuid::Uuid;
 
 use super::*;
@@ -46,7 +48,7 @@ fn whole(stack: &PlaneStack) -> FrameRange {
 
 fn solved(stack: &mut PlaneStack, pin: &Pin, track: &Track) -> Track {
     let range = whole(stack);
-    match solve(stack, pin, track, range, &mut Unwatched).unwrap() {
+    match solve(std::slice::from_mut(stack), pin, track, range, &Unwatched).unwrap() {
         Solution::Solved(track) => track,
         other => panic!("{other:?}"),
     }
@@ -149,7 +151,9 @@ fn a_part_between_guides_is_solved_as_the_whole_would_be() {
     let all = solved(&mut stack, &pin, &track);
     let range = affected(&pin, &all, Frame(20), whole(&stack));
     assert_eq!((range.first.0, range.last.0), (12, 28));
-    let Solution::Solved(part) = solve(&mut stack, &pin, &all, range, &mut Unwatched).unwrap() else { panic!() };
+    let Solution::Solved(part) = solve(std::slice::from_mut(&mut stack), &pin, &all, range, &Unwatched).unwrap() else {
+        panic!()
+    };
     assert_eq!(part.len(), 17);
     for (frame, sample) in part.iter() {
         assert!(sample.at.distance(all.get(frame).unwrap().at) < 0.02, "frame {frame}");
@@ -168,22 +172,39 @@ fn every_number_is_given_and_honest() {
 }
 
 #[test]
+fn the_number_of_threads_changes_nothing() {
+    let stack = shot(70, drift, |n, col, _| ((30..38).contains(&n) && (120..190).contains(&col)).then_some(40));
+    let mut track = Track::new();
+    track.set(Frame(50), Some(Sample::guide(drift(50))));
+    let solved = |threads: usize| {
+        let mut sources = vec![stack.clone(); threads];
+        solve(&mut sources, &pin(10, drift(10)), &track, whole(&stack), &Unwatched).unwrap()
+    };
+    let one = solved(1);
+    assert!(matches!(&one, Solution::Solved(track) if track.len() == 70));
+    for threads in [2, 3, 8] {
+        assert_eq!(solved(threads), one, "{threads} threads");
+    }
+}
+
+#[test]
 fn it_stops_when_told_to_and_says_when_there_is_nothing_to_follow() {
-    struct StopAt(u32);
+    struct StopAt(AtomicU32);
     impl Watch for StopAt {
-        fn step(&mut self, _: Step) -> Continue {
-            self.0 -= 1;
-            if self.0 == 0 { Continue::No } else { Continue::Yes }
+        fn step(&self, _: Step) -> Continue {
+            if self.0.fetch_sub(1, Ordering::Relaxed) == 1 { Continue::No } else { Continue::Yes }
         }
     }
     let mut stack = shot(12, drift, nothing);
     let range = whole(&stack);
     for steps in [1, 5, 15, 30] {
-        let stopped = solve(&mut stack, &pin(0, drift(0)), &Track::new(), range, &mut StopAt(steps)).unwrap();
+        let watch = StopAt(AtomicU32::new(steps));
+        let sources = std::slice::from_mut(&mut stack);
+        let stopped = solve(sources, &pin(0, drift(0)), &Track::new(), range, &watch).unwrap();
         assert_eq!(stopped, Solution::Stopped, "after {steps}");
     }
     let mut grey = PlaneStack::new(vec![Plane::from_fn(SIZE, |_, _| 90); 12]).unwrap();
-    let flat = solve(&mut grey, &pin(3, drift(3)), &Track::new(), range, &mut Unwatched).unwrap();
+    let flat = solve(std::slice::from_mut(&mut grey), &pin(3, drift(3)), &Track::new(), range, &Unwatched).unwrap();
     assert_eq!(flat, Solution::FlatPattern(Frame(3)));
 }
 

@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use super::refine::Refiner;
+use super::Task;
 use super::segment::Path;
+use super::share::share;
 use crate::align::{Pattern, Reference};
 use crate::geometry::Homography;
 use crate::image::FrameSource;
@@ -19,41 +20,44 @@ const AGREES: f64 = 0.93;
 /// Share of the values at each end that is left out of the mean: passing edges, reflections.
 const TRIMMED: f64 = 0.15;
 
-pub(super) struct WholeShot {
-    pub target: Target,
+/// The pattern as the whole shot shows it; `None` when too few frames agree, or when it is flat.
+pub(super) fn whole_shot<S>(sources: &mut [S], task: Task<'_>, path: &Path) -> Result<Option<Target>, S::Error>
+where
+    S: FrameSource + Send,
+    S::Error: Send,
+{
+    let places = agreeing(task, path);
+    if places.len() < LEAST_FRAMES {
+        return Ok(None);
+    }
+    let step = places.len().div_ceil(MOST_FRAMES);
+    let pin = task.pin;
+    let [cols, rows] = pin.pattern.map(|side| side as usize);
+    let (wide_cols, wide_rows) = Reference::wide_sides(cols, rows);
+    let pick = |source: &mut S, (frame, map): (Frame, Homography)| {
+        let windows = source.windows(frame, Reference::rect(&map, cols, rows), pin.channel.components())?;
+        Ok(Pattern::pick(&windows, &map, wide_cols, wide_rows, pin.filter))
+    };
+    let mut patterns = share(sources, places.into_iter().step_by(step).collect(), pick)?;
+    if let Some((first, others)) = patterns.split_first_mut() {
+        others.iter_mut().for_each(|other| *other = other.clone().lit_like(first));
+    }
+    let mut target = Target::new(Reference::of_wide(Pattern::merged(&patterns, trimmed_mean)));
+    let is_flat = target.searcher(Default::default(), Default::default()).is_flat();
+    Ok((!is_flat).then_some(target))
 }
 
-impl WholeShot {
-    /// `None` when too few frames agree.
-    pub fn build<S: FrameSource>(refiner: &mut Refiner<'_, '_, S>, path: &Path) -> Result<Option<Self>, S::Error> {
-        let mut places: BTreeMap<Frame, Homography> = BTreeMap::new();
-        let outside = refiner.track.iter().filter(|(frame, sample)| {
-            !refiner.range.contains(*frame) && sample.state.is_present() && sample.matched >= AGREES
-        });
-        places.extend(outside.map(|(frame, sample)| (frame, sample.shape.unwrap_or_default().placed(sample.at))));
-        let agreeing = path.iter().filter(|(_, find)| find.anchored && find.matched >= AGREES && find.blur.is_none());
-        places.extend(agreeing.map(|(frame, find)| (*frame, find.map)));
-        places.extend(refiner.guides.all().iter().map(|guide| (guide.frame, guide.map())));
-        if places.len() < LEAST_FRAMES {
-            return Ok(None);
-        }
-        let step = places.len().div_ceil(MOST_FRAMES);
-        let pin = refiner.looker.pin;
-        let [cols, rows] = pin.pattern.map(|side| side as usize);
-        let (wide_cols, wide_rows) = Reference::wide_sides(cols, rows);
-        let mut patterns: Vec<Pattern> = Vec::with_capacity(MOST_FRAMES);
-        for (frame, map) in places.into_iter().step_by(step) {
-            let rect = Reference::rect(&map, cols, rows);
-            let windows = refiner.source.windows(frame, rect, pin.channel.components())?;
-            let pattern = Pattern::pick(&windows, &map, wide_cols, wide_rows, pin.filter);
-            let lit = patterns.first().map_or_else(|| pattern.clone(), |first| pattern.clone().lit_like(first));
-            patterns.push(lit);
-        }
-        let merged = Pattern::merged(&patterns, trimmed_mean);
-        let mut target = Target::new(Reference::of_wide(merged));
-        let is_flat = target.searcher(Default::default(), Default::default()).is_flat();
-        Ok((!is_flat).then_some(Self { target }))
-    }
+/// Frames that show the pattern well, with where it is there.
+fn agreeing(task: Task<'_>, path: &Path) -> BTreeMap<Frame, Homography> {
+    let mut places: BTreeMap<Frame, Homography> = BTreeMap::new();
+    let outside = task.track.iter().filter(|(frame, sample)| {
+        !task.range.contains(*frame) && sample.state.is_present() && sample.matched >= AGREES
+    });
+    places.extend(outside.map(|(frame, sample)| (frame, sample.shape.unwrap_or_default().placed(sample.at))));
+    let agreeing = path.iter().filter(|(_, find)| find.anchored && find.matched >= AGREES && find.blur.is_none());
+    places.extend(agreeing.map(|(frame, find)| (*frame, find.map)));
+    places.extend(task.guides.all().iter().map(|guide| (guide.frame, guide.map())));
+    places
 }
 
 fn trimmed_mean(values: &mut [f32]) -> f32 {
