@@ -15,6 +15,8 @@ mod share;
 mod tests;
 mod whole;
 
+use std::cmp::Reverse;
+
 use crate::follow::Continue;
 use crate::geometry::Size;
 use crate::image::FrameSource;
@@ -24,8 +26,9 @@ use crate::time::{Frame, FrameRange};
 
 pub use doubts::{Doubt, DoubtReason, doubts, next_guide};
 use refine::refine;
+use scout::{Found, merge_all};
 pub use segment::affected;
-use segment::{Guides, Path};
+use segment::{Guides, Path, Segment, Side};
 use share::share;
 
 /// Places are scouted to this, in pixels, and refined afterwards.
@@ -139,16 +142,19 @@ where
 {
     let Task { pin, size, guides, range, .. } = task;
     let segments = guides.segments(range);
-    let sides = segments.iter().flat_map(|segment| segment.sides()).collect();
-    let seen = share(sources, sides, |source, side| {
+    let mut sides: Vec<(usize, Side<'_>)> =
+        segments.iter().enumerate().flat_map(|(i, segment)| segment.sides().map(move |side| (i, side))).collect();
+    // The longest first, so that no thread is left with a long one at the end.
+    sides.sort_by_key(|(_, side)| Reverse(side.frames.len()));
+    let seen = share(sources, sides, |source, (segment, side)| {
         let mut looker = Looker::new(pin, size).roughly(SCOUTED_TO);
-        side.scout(source, &mut looker, task.track, watch)
+        side.scout(source, &mut looker, task.track, watch).map(|found| (segment, found))
     })?;
-    let mut seen = seen.into_iter();
+    let mut finds: Vec<Found> = segments.iter().map(Segment::nothing_found).collect();
+    seen.into_iter().for_each(|(segment, found)| merge_all(&mut finds[segment], found));
     let mut path = Path::new();
-    for segment in &segments {
-        let finds = segment.merged(seen.by_ref().take(segment.sides().count()));
-        path.extend(segment.choose(task, &finds));
+    for (segment, finds) in segments.iter().zip(&finds) {
+        path.extend(segment.choose(task, finds));
     }
     let errors = refine(sources, task, &mut path, watch)?;
     Ok(fill::fill(pin, size, guides, range, &path, &errors))

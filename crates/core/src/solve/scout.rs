@@ -98,8 +98,15 @@ fn sight<S: FrameSource>(
     Ok(sight)
 }
 
+/// Adds what was found from another side.
+pub(super) fn merge_all(all: &mut Found, found: Found) {
+    for (finds, more) in all.iter_mut().zip(found) {
+        more.into_iter().for_each(|find| merge(finds, find));
+    }
+}
+
 /// Adds a find, or lets it take the place of a worse one at the same place.
-pub(super) fn merge(finds: &mut Vec<Find>, find: Find) {
+fn merge(finds: &mut Vec<Find>, find: Find) {
     match finds.iter_mut().find(|other| other.at().distance(find.at()) < SAME_PLACE) {
         Some(other) if find.matched > other.matched => *other = find,
         Some(_) => {}

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::beam::Beam;
-use super::scout::{Departure, Found, merge, scout};
+use super::scout::{Departure, Found, scout};
 use super::{Halt, Task, Watch};
 use crate::geometry::{Homography, Point, Shape};
 use crate::image::FrameSource;
@@ -106,7 +106,7 @@ pub(super) struct Segment<'g> {
 pub(super) struct Side<'g> {
     guide: &'g Guide,
     backward: bool,
-    frames: &'g [Frame],
+    pub frames: &'g [Frame],
 }
 
 impl Side<'_> {
@@ -142,15 +142,9 @@ impl<'g> Segment<'g> {
         ends.into_iter().filter_map(side)
     }
 
-    /// What the sides have seen, put together.
-    pub fn merged(&self, seen: impl Iterator<Item = Found>) -> Found {
-        let mut finds: Found = vec![Vec::new(); self.frames.len()];
-        for found in seen {
-            for (all, found) in finds.iter_mut().zip(found) {
-                found.into_iter().for_each(|find| merge(all, find));
-            }
-        }
-        finds
+    /// No finds on any of its frames.
+    pub fn nothing_found(&self) -> Found {
+        vec![Vec::new(); self.frames.len()]
     }
 
     /// The best path through the finds.

@@ -61,8 +61,13 @@ fn agreeing(task: Task<'_>, path: &Path) -> BTreeMap<Frame, Homography> {
 }
 
 fn trimmed_mean(values: &mut [f32]) -> f32 {
-    values.sort_by(f32::total_cmp);
     let cut = (values.len() as f64 * TRIMMED) as usize;
-    let kept = &values[cut..values.len() - cut];
+    let kept = if cut == 0 {
+        values
+    } else {
+        let (_, _, above) = values.select_nth_unstable_by(cut - 1, f32::total_cmp);
+        let middle = above.len() - cut;
+        above.select_nth_unstable_by(middle, f32::total_cmp).0
+    };
     kept.iter().sum::<f32>() / kept.len() as f32
 }
