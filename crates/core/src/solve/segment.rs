@@ -17,6 +17,8 @@ const USUAL_WITHIN: usize = 12;
 const HALF_COVERED: f64 = 0.07;
 /// So much of it may still show that its place is known to this, in pixels: then it stays.
 const STILL_SURE: f64 = 0.15;
+/// But not this far below the usual match: what covers it then pulls by more than the covariance knows of.
+const MOSTLY_COVERED: f64 = 0.105;
 
 /// A place that the path goes through, with how the pattern looked there.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -197,8 +199,8 @@ fn uncover(path: &mut Path, frames: &[Frame]) {
         for edge in hidden.iter().filter_map(|frame| frame.step(step)) {
             let mut at = edge;
             while let Some(find) = path.get(&at) {
-                let is_clear = find.matched >= usual(path, at, step) - HALF_COVERED;
-                if is_clear || find.covariance.worst() < STILL_SURE {
+                let below = usual(path, at, step) - find.matched;
+                if below <= HALF_COVERED || below < MOSTLY_COVERED && find.covariance.worst() < STILL_SURE {
                     break;
                 }
                 path.remove(&at);
