@@ -166,10 +166,13 @@ fn exporting(clip: &Clip) {
         colour: 0,
         pins: vec![pin(0, Point::new(300.0, 360.0), 31, 24)],
         attachments: vec![attachment],
+        cleaning: None,
+        hand_overs: Vec::new(),
     };
     let shot = Shot {
         subjects: vec![subject],
         tracks: [(Uuid::from_u128(1), (0..clip.table.len()).map(place).collect())].into(),
+        ..Shot::default()
     };
     let range = FrameRange { first: Frame(0), last: Frame(clip.table.len() - 1) };
     let frames = f64::from(clip.table.len());

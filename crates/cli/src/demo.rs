@@ -115,8 +115,16 @@ async fn work_on(store: &Store, project: Uuid, shot: Uuid, truth: &Truth) -> any
         let label = Attachment { id: Uuid::new_v4(), kind: AttachmentKind::Label(Label::new()) };
         let letter = char::from(b'A' + index as u8);
         let pins = vec![pin.clone()];
-        let subject =
-            Subject { id: Uuid::new_v4(), name: name.into(), letter, colour: index, pins, attachments: vec![label] };
+        let subject = Subject {
+            id: Uuid::new_v4(),
+            name: name.into(),
+            letter,
+            colour: index,
+            pins,
+            attachments: vec![label],
+            cleaning: None,
+            hand_overs: Vec::new(),
+        };
         let edit = Edit::All {
             edits: vec![
                 Edit::AddSubject { index, subject },

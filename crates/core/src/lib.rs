@@ -15,11 +15,14 @@
 //! - [`follow`]: the live pass from frame to frame
 //! - [`solve`]: the path over the whole shot, and which frames are doubtful
 //! - [`shot`]: what a person made of a shot: subjects, pins, samples, attachments
+//! - [`check`]: what a track is judged by: the weave
+//! - [`path`]: a subject's cleaned motion: bridges, recipes, keyframes
 //! - [`edit`]: changes to a shot as values with inverses
 //! - [`scene`]: attachments evaluated to drawables of one frame
 //! - [`formats`]: open data as text in and out
 
 pub mod align;
+pub mod check;
 pub mod edit;
 pub mod follow;
 pub mod formats;
@@ -27,6 +30,7 @@ pub mod geometry;
 pub mod image;
 mod look;
 pub mod matching;
+pub mod path;
 pub mod scene;
 pub mod shot;
 pub mod solve;

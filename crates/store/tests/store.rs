@@ -47,6 +47,8 @@ fn add_subject(n: u128) -> Edit {
         colour: 0,
         pins: if n == 1 { vec![pin()] } else { vec![] },
         attachments: vec![],
+        cleaning: None,
+        hand_overs: Vec::new(),
     };
     Edit::AddSubject { index: 0, subject }
 }

@@ -55,7 +55,7 @@ pub(crate) async fn set_guide(
         Some(at) => {
             let moved = Pin { at, ..settings.clone() };
             moved.check(loaded.info.size).map_err(|problem| ApiError::Unusable(sentence(&problem.to_string())))?;
-            Edit::All { edits: vec![Edit::PutPin { subject: subject.id, pin: moved }, samples] }
+            Edit::All { edits: vec![Edit::PutPin { subject: subject.id, pin: moved, index: None }, samples] }
         }
         None => samples,
     };

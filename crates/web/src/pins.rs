@@ -86,6 +86,8 @@ fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin, label: Label) -> Subje
         colour: shot.free_colour(),
         pins: vec![pin],
         attachments: vec![label],
+        cleaning: None,
+        hand_overs: Vec::new(),
     }
 }
 

@@ -4,7 +4,8 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 use uuid::Uuid;
 
-use crate::shot::{Attachment, Pin, Sample, Shot, Subject};
+use crate::path::{Cleaning, RecipeProblem, Step};
+use crate::shot::{Attachment, HandOver, NamedRecipe, Pin, Sample, Shot, Subject};
 use crate::time::Frame;
 
 /// Longest name of a subject, in characters.
@@ -39,6 +40,9 @@ pub enum Edit {
         subject: Uuid,
         /// The pin, whole.
         pin: Pin,
+        /// Place in the list of a new one; the end when it is not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        index: Option<usize>,
     },
     /// Takes a pin off its subject.
     RemovePin {
@@ -51,6 +55,9 @@ pub enum Edit {
         subject: Uuid,
         /// The attachment, whole.
         attachment: Attachment,
+        /// Place in the list of a new one; the end when it is not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        index: Option<usize>,
     },
     /// Takes an attachment off its subject.
     RemoveAttachment {
@@ -58,6 +65,27 @@ pub enum Edit {
         subject: Uuid,
         /// Which.
         attachment: Uuid,
+    },
+    /// Gives a subject another recipe for its path, or none.
+    SetCleaning {
+        /// Which.
+        subject: Uuid,
+        /// The recipe; nothing when the samples are the path as they are.
+        cleaning: Option<Cleaning>,
+    },
+    /// Says from which frames on which pins of a subject lead.
+    SetHandOvers {
+        /// Which subject.
+        subject: Uuid,
+        /// In order of frames.
+        hand_overs: Vec<HandOver>,
+    },
+    /// Keeps cleaning steps under a name, or forgets the name.
+    KeepRecipe {
+        /// The name; one that is there already gets the new steps.
+        name: String,
+        /// The steps; nothing to forget it.
+        steps: Option<Vec<Step>>,
     },
     /// Sets samples of a pin, or removes those given as `null`.
     SetSamples {
@@ -88,6 +116,9 @@ pub enum EditError {
     /// A number is not a number.
     #[error("a place has to be given in ordinary numbers")]
     Number,
+    /// A recipe makes no sense.
+    #[error(transparent)]
+    Recipe(RecipeProblem),
 }
 
 impl Edit {
@@ -97,10 +128,13 @@ impl Edit {
             Self::AddSubject { index, subject } => add_subject(shot, *index, subject),
             Self::RemoveSubject { subject } => remove_subject(shot, *subject),
             Self::Rename { subject, name } => rename(shot, *subject, name),
-            Self::PutPin { subject, pin } => put_pin(shot, *subject, pin),
+            Self::PutPin { subject, pin, index } => put_pin(shot, *subject, pin, *index),
             Self::RemovePin { pin } => remove_pin(shot, *pin),
-            Self::PutAttachment { subject, attachment } => put_attachment(shot, *subject, attachment),
+            Self::PutAttachment { subject, attachment, index } => put_attachment(shot, *subject, attachment, *index),
             Self::RemoveAttachment { subject, attachment } => remove_attachment(shot, *subject, *attachment),
+            Self::SetCleaning { subject, cleaning } => set_cleaning(shot, *subject, cleaning),
+            Self::SetHandOvers { subject, hand_overs } => set_hand_overs(shot, *subject, hand_overs),
+            Self::KeepRecipe { name, steps } => keep_recipe(shot, name, steps),
             Self::SetSamples { pin, samples } => set_samples(shot, *pin, samples),
             Self::All { edits } => apply_all(shot, edits),
         }
@@ -160,15 +194,16 @@ fn rename(shot: &mut Shot, id: Uuid, name: &str) -> Result<Edit, EditError> {
     Ok(Edit::Rename { subject: id, name: old })
 }
 
-fn put_pin(shot: &mut Shot, id: Uuid, pin: &Pin) -> Result<Edit, EditError> {
+fn put_pin(shot: &mut Shot, id: Uuid, pin: &Pin, index: Option<usize>) -> Result<Edit, EditError> {
     if !pin.at.is_finite() || !pin.stop_below.is_finite() {
         return Err(EditError::Number);
     }
     let subject = subject_mut(shot, id)?;
     Ok(match subject.pins.iter_mut().find(|old| old.id == pin.id) {
-        Some(old) => Edit::PutPin { subject: id, pin: std::mem::replace(old, pin.clone()) },
+        Some(old) => Edit::PutPin { subject: id, index: None, pin: std::mem::replace(old, pin.clone()) },
         None => {
-            subject.pins.push(pin.clone());
+            let index = index.unwrap_or(usize::MAX).min(subject.pins.len());
+            subject.pins.insert(index, pin.clone());
             Edit::RemovePin { pin: pin.id }
         }
     })
@@ -179,19 +214,23 @@ fn remove_pin(shot: &mut Shot, pin: Uuid) -> Result<Edit, EditError> {
     let restore_samples = clear_track(shot, pin);
     let subject = subject_mut(shot, owner)?;
     let index = subject.pins.iter().position(|p| p.id == pin).ok_or(EditError::NotThere("pin"))?;
-    let put = Edit::PutPin { subject: owner, pin: subject.pins.remove(index) };
-    Ok(match restore_samples {
-        Some(samples) => Edit::All { edits: vec![put, samples] },
-        None => put,
-    })
+    let put = Edit::PutPin { subject: owner, index: Some(index), pin: subject.pins.remove(index) };
+    let led = subject.hand_overs.iter().any(|over| over.pin == pin);
+    let restore_lead = led.then(|| Edit::SetHandOvers { subject: owner, hand_overs: subject.hand_overs.clone() });
+    subject.hand_overs.retain(|over| over.pin != pin);
+    let restore: Vec<Edit> = restore_samples.into_iter().chain(restore_lead).collect();
+    Ok(if restore.is_empty() { put } else { Edit::All { edits: std::iter::once(put).chain(restore).collect() } })
 }
 
-fn put_attachment(shot: &mut Shot, id: Uuid, attachment: &Attachment) -> Result<Edit, EditError> {
+fn put_attachment(shot: &mut Shot, id: Uuid, attachment: &Attachment, index: Option<usize>) -> Result<Edit, EditError> {
     let subject = subject_mut(shot, id)?;
     Ok(match subject.attachments.iter_mut().find(|old| old.id == attachment.id) {
-        Some(old) => Edit::PutAttachment { subject: id, attachment: std::mem::replace(old, attachment.clone()) },
+        Some(old) => {
+            Edit::PutAttachment { subject: id, index: None, attachment: std::mem::replace(old, attachment.clone()) }
+        }
         None => {
-            subject.attachments.push(attachment.clone());
+            let index = index.unwrap_or(usize::MAX).min(subject.attachments.len());
+            subject.attachments.insert(index, attachment.clone());
             Edit::RemoveAttachment { subject: id, attachment: attachment.id }
         }
     })
@@ -201,7 +240,44 @@ fn remove_attachment(shot: &mut Shot, id: Uuid, attachment: Uuid) -> Result<Edit
     let subject = subject_mut(shot, id)?;
     let index = subject.attachments.iter().position(|a| a.id == attachment);
     let index = index.ok_or(EditError::NotThere("attachment"))?;
-    Ok(Edit::PutAttachment { subject: id, attachment: subject.attachments.remove(index) })
+    Ok(Edit::PutAttachment { subject: id, index: Some(index), attachment: subject.attachments.remove(index) })
+}
+
+fn set_cleaning(shot: &mut Shot, id: Uuid, cleaning: &Option<Cleaning>) -> Result<Edit, EditError> {
+    if let Some(problem) = cleaning.as_ref().and_then(|cleaning| cleaning.check().err()) {
+        return Err(EditError::Recipe(problem));
+    }
+    let subject = subject_mut(shot, id)?;
+    let before = std::mem::replace(&mut subject.cleaning, cleaning.clone());
+    Ok(Edit::SetCleaning { subject: id, cleaning: before })
+}
+
+fn set_hand_overs(shot: &mut Shot, id: Uuid, hand_overs: &[HandOver]) -> Result<Edit, EditError> {
+    let subject = subject_mut(shot, id)?;
+    if hand_overs.iter().any(|over| subject.pins.iter().all(|pin| pin.id != over.pin)) {
+        return Err(EditError::NotThere("pin"));
+    }
+    let mut hand_overs = hand_overs.to_vec();
+    hand_overs.sort_by_key(|over| over.from);
+    let before = std::mem::replace(&mut subject.hand_overs, hand_overs);
+    Ok(Edit::SetHandOvers { subject: id, hand_overs: before })
+}
+
+fn keep_recipe(shot: &mut Shot, name: &str, steps: &Option<Vec<Step>>) -> Result<Edit, EditError> {
+    check_name(name)?;
+    if let Some(steps) = steps {
+        let cleaning = Cleaning { steps: steps.clone(), hand_keys: Vec::new() };
+        cleaning.check().map_err(EditError::Recipe)?;
+    }
+    let at = shot.recipes.iter().position(|recipe| recipe.name == name);
+    let before = at.map(|at| shot.recipes[at].steps.clone());
+    match (at, steps) {
+        (Some(at), Some(steps)) => shot.recipes[at].steps = steps.clone(),
+        (Some(at), None) => drop(shot.recipes.remove(at)),
+        (None, Some(steps)) => shot.recipes.push(NamedRecipe { name: name.to_owned(), steps: steps.clone() }),
+        (None, None) => return Err(EditError::NotThere("recipe")),
+    }
+    Ok(Edit::KeepRecipe { name: name.to_owned(), steps: before })
 }
 
 fn set_samples(shot: &mut Shot, pin: Uuid, samples: &[(Frame, Option<Sample>)]) -> Result<Edit, EditError> {

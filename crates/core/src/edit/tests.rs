@@ -1,5 +1,6 @@
 use super::*;
 use crate::geometry::Point;
+use crate::path::StepKind;
 use crate::scene::Label;
 use crate::shot::AttachmentKind;
 
@@ -20,6 +21,8 @@ fn subject(n: u128) -> Subject {
         colour: 0,
         pins: vec![pin(n + 2)],
         attachments: vec![label],
+        cleaning: None,
+        hand_overs: Vec::new(),
     }
 }
 
@@ -41,12 +44,23 @@ fn every_edit_is_undone_by_its_inverse_and_redone_by_the_inverse_of_that() {
         Edit::AddSubject { index: 0, subject: subject(20) },
         Edit::RemoveSubject { subject: id(10) },
         Edit::Rename { subject: id(10), name: "Crane".into() },
-        Edit::PutPin { subject: id(10), pin: pin(40) },
-        Edit::PutPin { subject: id(10), pin: Pin { pattern: [15, 21], ..pin(12) } },
+        Edit::PutPin { subject: id(10), pin: pin(40), index: None },
+        Edit::PutPin { subject: id(10), pin: pin(40), index: Some(0) },
+        Edit::PutPin { subject: id(10), pin: Pin { pattern: [15, 21], ..pin(12) }, index: None },
+        Edit::SetCleaning { subject: id(10), cleaning: Some(Cleaning::default()) },
+        Edit::SetHandOvers { subject: id(10), hand_overs: vec![HandOver { from: Frame(4), pin: id(12) }] },
+        Edit::KeepRecipe { name: "Calm".into(), steps: Some(Cleaning::default().steps) },
+        Edit::All {
+            edits: vec![
+                Edit::SetHandOvers { subject: id(10), hand_overs: vec![HandOver { from: Frame(4), pin: id(12) }] },
+                Edit::RemovePin { pin: id(12) },
+            ],
+        },
         Edit::RemovePin { pin: id(12) },
         Edit::PutAttachment {
             subject: id(10),
             attachment: Attachment { id: id(11), kind: AttachmentKind::Label(Label::named("Other")) },
+            index: None,
         },
         Edit::RemoveAttachment { subject: id(10), attachment: id(11) },
         Edit::SetSamples { pin: id(12), samples: vec![(Frame(2), None), (Frame(2), samples(4..5)[0].1)] },
@@ -75,7 +89,16 @@ fn a_refused_edit_leaves_the_shot_as_it_was() {
         Edit::Rename { subject: id(10), name: String::new() },
         Edit::Rename { subject: id(99), name: "x".into() },
         Edit::AddSubject { index: 0, subject: subject(10) },
-        Edit::PutPin { subject: id(10), pin: Pin { at: Point::new(f64::NAN, 0.0), ..pin(40) } },
+        Edit::PutPin { subject: id(10), pin: Pin { at: Point::new(f64::NAN, 0.0), ..pin(40) }, index: None },
+        Edit::SetHandOvers { subject: id(10), hand_overs: vec![HandOver { from: Frame(4), pin: id(77) }] },
+        Edit::KeepRecipe { name: "Unknown".into(), steps: None },
+        Edit::SetCleaning {
+            subject: id(10),
+            cleaning: Some(Cleaning {
+                steps: vec![Step::new(StepKind::Curve { tolerance: -1.0 })],
+                hand_keys: Vec::new(),
+            }),
+        },
         Edit::SetSamples { pin: id(77), samples: samples(0..2) },
         Edit::All {
             edits: vec![

@@ -3,10 +3,13 @@
 mod label;
 mod placement;
 
+use std::sync::Arc;
+
 use serde::{Deserialize, Serialize};
 
 use crate::geometry::{Point, Rect, Size};
-use crate::shot::{AttachmentKind, SUBJECT_COLOURS, Shot, Subject, Track};
+use crate::path::Path;
+use crate::shot::{AttachmentKind, SUBJECT_COLOURS, Shot, Subject};
 use crate::time::{Frame, FrameRange};
 
 pub use label::{BoxStyle, Font, Label, LabelArt, LabelProblem, Placement, Takes};
@@ -71,7 +74,7 @@ pub struct Scene<'a> {
 #[derive(Debug)]
 struct PlacedLabel<'a> {
     label: &'a Label,
-    track: &'a Track,
+    path: Arc<Path>,
     spans: Vec<FrameRange>,
     /// Where the label stays on an axis it does not take.
     home: Point,
@@ -87,10 +90,11 @@ impl<'a> Scene<'a> {
     pub fn new(shot: &'a Shot, picture: Size, range: FrameRange, measure: &dyn Measure) -> Self {
         let mut labels = Vec::new();
         for subject in &shot.subjects {
-            let Some(track) = shot.motion_of(subject).filter(|track| !track.is_empty()) else { continue };
+            let Some(path) = shot.path_of(subject).filter(|path| !path.runs.is_empty()) else { continue };
+            let path = Arc::new(path);
             for attachment in &subject.attachments {
                 let AttachmentKind::Label(label) = &attachment.kind;
-                labels.extend(place(subject, label, attachment.id, track, picture, measure));
+                labels.extend(place(subject, label, attachment.id, &path, picture, measure));
             }
         }
         Self { labels, range }
@@ -116,26 +120,35 @@ fn place<'a>(
     subject: &'a Subject,
     label: &'a Label,
     attachment: uuid::Uuid,
-    track: &'a Track,
+    path: &Arc<Path>,
     picture: Size,
     measure: &dyn Measure,
 ) -> Option<PlacedLabel<'a>> {
-    let (first, _) = track.iter().find(|(_, sample)| sample.state.is_present())?;
+    let (_, home) = path.iter().next()?;
     let art = label.art(&subject.name);
     let size = measure.measure(&art);
     let pattern = subject.pins.first().map_or([31, 31], |pin| pin.pattern);
     let offset = match label.placement {
         Placement::Offset(offset) => offset,
-        Placement::Auto => placement::suggest(track, size, pattern, picture),
+        Placement::Auto => placement::suggest(path, size, pattern, picture),
     };
-    let home = track.position(first)?;
     let colour = SUBJECT_COLOURS[subject.colour % SUBJECT_COLOURS.len()];
-    Some(PlacedLabel { label, track, spans: track.spans(), home, colour, art, size, offset, attachment })
+    Some(PlacedLabel {
+        label,
+        path: Arc::clone(path),
+        spans: path.spans(),
+        home,
+        colour,
+        art,
+        size,
+        offset,
+        attachment,
+    })
 }
 
 impl PlacedLabel<'_> {
     fn drawables(&self, art: usize, frame: Frame, range: FrameRange) -> Vec<Drawable> {
-        let Some(subject) = self.track.position(frame) else { return Vec::new() };
+        let Some(subject) = self.path.position(frame) else { return Vec::new() };
         let Some(span) = self.spans.iter().find(|span| span.contains(frame)) else { return Vec::new() };
         let opacity = fade(frame, *span, range, self.label.fade_frames);
         let moved = match self.label.takes {

@@ -1,7 +1,7 @@
 //! A place for a label that hides neither the subject nor leaves the picture.
 
 use crate::geometry::{Point, Rect, Size};
-use crate::shot::Track;
+use crate::path::Path;
 
 /// Room between the pattern of the pin and the label, as a share of the picture's shorter side: a pin on a person's
 /// chest leaves the face free.
@@ -17,8 +17,8 @@ const DIRECTIONS: [(f64, f64); 8] =
     [(0.7, -1.0), (-0.7, -1.0), (0.0, -1.0), (1.0, -0.35), (-1.0, -0.35), (0.7, 1.0), (-0.7, 1.0), (0.0, 1.0)];
 
 /// Offset from the subject to the middle of a label of this size.
-pub(super) fn suggest(track: &Track, size: (f64, f64), pattern: [u32; 2], picture: Size) -> Point {
-    let places: Vec<Point> = track.iter().filter(|(_, s)| s.state.is_present()).map(|(_, s)| s.at).collect();
+pub(super) fn suggest(path: &Path, size: (f64, f64), pattern: [u32; 2], picture: Size) -> Point {
+    let places: Vec<Point> = path.iter().map(|(_, at)| at).collect();
     let step = places.len().div_ceil(FRAMES_LOOKED_AT).max(1);
     let clearance = CLEARANCE * f64::from(picture.width.min(picture.height));
     let reach = Point::new(

@@ -16,12 +16,14 @@ fn shot(label: Label, places: &[(u32, f64, f64)]) -> Shot {
         colour: 1,
         pins: vec![pin],
         attachments: vec![attachment],
+        cleaning: None,
+        hand_overs: Vec::new(),
     };
     let found = |&(frame, x, y): &(u32, f64, f64)| {
         (Frame(frame), Sample { state: SampleState::Found, ..Sample::guide(Point::new(x, y)) })
     };
     let tracks = [(Uuid::from_u128(1), places.iter().map(found).collect())].into();
-    Shot { subjects: vec![subject], tracks }
+    Shot { subjects: vec![subject], tracks, ..Shot::default() }
 }
 
 fn range(first: u32, last: u32) -> FrameRange {

@@ -4,12 +4,15 @@ mod covariance;
 mod pin;
 mod track;
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
+use crate::path::{Cleaning, Path, Step, clean, hand_over};
 use crate::scene::Label;
+use crate::time::Frame;
 
 pub use covariance::Covariance;
 pub use pin::{
@@ -36,6 +39,30 @@ pub struct Subject {
     pub pins: Vec<Pin>,
     /// What hangs on it.
     pub attachments: Vec<Attachment>,
+    /// How its samples become its path; nothing when they are the path as they are.
+    #[serde(default)]
+    pub cleaning: Option<Cleaning>,
+    /// From which frame on another of its pins leads, in order of frames.
+    #[serde(default)]
+    pub hand_overs: Vec<HandOver>,
+}
+
+/// Going on with another feature of the same subject.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct HandOver {
+    /// The first frame on which the other pin leads.
+    pub from: Frame,
+    /// The other pin.
+    pub pin: Uuid,
+}
+
+/// Cleaning steps kept under a name, for other subjects.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct NamedRecipe {
+    /// Its name; no two of a shot have the same.
+    pub name: String,
+    /// The steps.
+    pub steps: Vec<Step>,
 }
 
 /// Something that follows a subject.
@@ -61,6 +88,9 @@ pub enum AttachmentKind {
 pub struct Shot {
     /// The subjects, in order of the rows on the page.
     pub subjects: Vec<Subject>,
+    /// Recipes kept under a name.
+    #[serde(default)]
+    pub recipes: Vec<NamedRecipe>,
     /// Samples by pin. Stored apart from the rest, because they are many.
     #[serde(skip)]
     pub tracks: BTreeMap<Uuid, Track>,
@@ -84,9 +114,21 @@ impl Shot {
         self.tracks.get(&pin).unwrap_or(&EMPTY)
     }
 
-    /// The samples that move a subject: those of its first pin.
-    pub fn motion_of<'a>(&'a self, subject: &Subject) -> Option<&'a Track> {
-        subject.pins.first().map(|pin| self.track(pin.id))
+    /// The samples that move a subject: those of its first pin, and from each hand-over on those of another, moved so that
+    /// nothing jumps. `None` without a pin.
+    pub fn motion_of<'a>(&'a self, subject: &Subject) -> Option<Cow<'a, Track>> {
+        let first = Cow::Borrowed(self.track(subject.pins.first()?.id));
+        Some(
+            subject.hand_overs.iter().fold(first, |track, over| {
+                hand_over(&track, self.track(over.pin), over.from).map_or(track, Cow::Owned)
+            }),
+        )
+    }
+
+    /// Where a subject is, cleaned by its recipe. `None` without a pin.
+    pub fn path_of(&self, subject: &Subject) -> Option<Path> {
+        let motion = self.motion_of(subject)?;
+        Some(subject.cleaning.as_ref().map_or_else(|| Path::raw(&motion), |cleaning| clean(&motion, cleaning)))
     }
 
     /// The first letter of the alphabet that no subject has; `'?'` when all 26 are taken.

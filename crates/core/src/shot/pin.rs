@@ -6,7 +6,7 @@ use uuid::Uuid;
 
 use crate::geometry::{Point, Size};
 use crate::image::Component;
-use crate::time::Frame;
+use crate::time::{Frame, FrameRange};
 
 /// Smallest pattern side, in pixels: below it a pattern holds too few samples to tell places apart.
 pub const MIN_PATTERN_SIDE: u32 = 7;
@@ -123,6 +123,9 @@ pub struct Pin {
     pub filter: Filter,
     /// A match below this is not believed, 0 to 1.
     pub stop_below: f64,
+    /// Frames on which a person says that the subject is hidden or away: nothing found there is believed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub hidden: Vec<FrameRange>,
 }
 
 /// What is wrong with a pin's settings.
@@ -164,6 +167,32 @@ impl Pin {
             reference: ReferencePolicy::default(),
             filter: Filter::default(),
             stop_below: Self::STOP_BELOW,
+            hidden: Vec::new(),
+        }
+    }
+
+    /// Whether a person says that the subject is hidden on a frame.
+    pub fn is_hidden(&self, frame: Frame) -> bool {
+        self.hidden.iter().any(|range| range.contains(frame))
+    }
+
+    /// Takes note that the subject is hidden on these frames, or that it is not; ranges are joined and cut as it needs.
+    pub fn set_hidden(&mut self, range: FrameRange, hidden: bool) {
+        let mut frames: std::collections::BTreeSet<Frame> =
+            self.hidden.iter().flat_map(|range| range.frames()).collect();
+        for frame in range.frames() {
+            if hidden {
+                frames.insert(frame)
+            } else {
+                frames.remove(&frame)
+            };
+        }
+        self.hidden.clear();
+        for frame in frames {
+            match self.hidden.last_mut() {
+                Some(range) if range.last.until(frame) == 1 => range.last = frame,
+                _ => self.hidden.push(FrameRange { first: frame, last: frame }),
+            }
         }
     }
 
@@ -191,6 +220,18 @@ impl Pin {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn hidden_ranges_are_joined_and_cut() {
+        let mut pin = Pin::new(Uuid::nil(), Frame(0), Point::new(5.0, 5.0), [31, 31], [64, 64]);
+        let range = |first, last| FrameRange { first: Frame(first), last: Frame(last) };
+        pin.set_hidden(range(10, 20), true);
+        pin.set_hidden(range(21, 30), true);
+        assert_eq!(pin.hidden, [range(10, 30)]);
+        pin.set_hidden(range(15, 17), false);
+        assert_eq!(pin.hidden, [range(10, 14), range(18, 30)]);
+        assert!(pin.is_hidden(Frame(18)) && !pin.is_hidden(Frame(16)));
+    }
 
     #[test]
     fn settings_out_of_bounds_are_named() {

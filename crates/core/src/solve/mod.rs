@@ -21,7 +21,8 @@ use crate::follow::Continue;
 use crate::geometry::Size;
 use crate::image::FrameSource;
 use crate::look::Looker;
-use crate::shot::{Pin, Track};
+use crate::path::{Bridge, bridge, continue_outside};
+use crate::shot::{Pin, Sample, SampleState, Track};
 use crate::time::{Frame, FrameRange};
 
 pub use doubts::{Doubt, DoubtReason, doubts, next_guide};
@@ -124,6 +125,29 @@ where
     }
 }
 
+/// Gaps that a person had bridged are bridged again, smoothly, where they still are gaps.
+fn bridged_again(before: &Track, range: FrameRange, track: &mut Track) {
+    let was_bridged = |frame: &Frame| before.get(*frame).is_some_and(|sample| sample.state == SampleState::Bridged);
+    let is_gap = |frame: &Frame| track.get(*frame).is_some_and(|sample| !sample.state.is_present());
+    let mut gaps: Vec<FrameRange> = Vec::new();
+    for frame in range.frames().filter(|frame| was_bridged(frame) && is_gap(frame)) {
+        match gaps.last_mut() {
+            Some(gap) if gap.last.until(frame) == 1 => gap.last = frame,
+            _ => gaps.push(FrameRange { first: frame, last: frame }),
+        }
+    }
+    // The samples on both sides of the range count too.
+    let mut whole: Track = before.iter().filter(|(frame, _)| !range.contains(*frame)).chain(track.iter()).collect();
+    for gap in gaps {
+        let bridged = bridge(&whole, gap, Bridge::Smooth, None).or_else(|_| continue_outside(&whole, gap, None));
+        for (frame, sample) in bridged.unwrap_or_default() {
+            let sample = Sample { solved: true, ..sample };
+            whole.set(frame, Some(sample));
+            track.set(frame, Some(sample));
+        }
+    }
+}
+
 /// What is to be solved.
 #[derive(Clone, Copy)]
 struct Task<'a> {
@@ -157,5 +181,7 @@ where
         path.extend(segment.choose(task, finds));
     }
     let errors = refine(sources, task, &mut path, watch)?;
-    Ok(fill::fill(pin, size, guides, range, &path, &errors))
+    let mut track = fill::fill(pin, size, guides, range, &path, &errors);
+    bridged_again(task.track, range, &mut track);
+    Ok(track)
 }

@@ -42,6 +42,11 @@ pub(super) fn scout<S: FrameSource>(
     let mut beam = Beam::new(looker.size, looker.pin.stop_below, departure.at, departure.velocity, departure.shape);
     let mut found = Found::with_capacity(frames.len());
     for &frame in frames {
+        if looker.pin.is_hidden(frame) {
+            beam.advance(&[]);
+            found.push(Vec::new());
+            continue;
+        }
         let sight = sight(source, looker, references, &beam, frame).map_err(Halt::Source)?;
         let best_before = beam.states()[0];
         beam.advance(&sight.finds);

@@ -188,6 +188,27 @@ fn the_number_of_threads_changes_nothing() {
 }
 
 #[test]
+fn frames_said_to_be_hidden_are_hidden_and_bridges_outlive_a_solve() {
+    let mut stack = shot(60, drift, nothing);
+    let range = whole(&stack);
+    let mut pin = pin(0, drift(0));
+    let gap = FrameRange { first: Frame(30), last: Frame(39) };
+    pin.set_hidden(gap, true);
+    let first = solved(&mut stack, &pin, &Track::new());
+    assert_eq!(states(&first), format!("g{}{}{}", ".".repeat(29), "-".repeat(10), ".".repeat(20)));
+    let mut bridged = first.clone();
+    for (frame, sample) in bridge(&first, gap, Bridge::Smooth, None).unwrap() {
+        bridged.set(frame, Some(sample));
+    }
+    bridged.set(Frame(50), Some(Sample::guide(drift(50))));
+    let part = affected(&pin, &bridged, Frame(50), range);
+    let sources = std::slice::from_mut(&mut stack);
+    let Solution::Solved(again) = solve(sources, &pin, &bridged, part, &Unwatched).unwrap() else { panic!() };
+    assert_eq!(states(&again), format!("g{}{}{}g{}", ".".repeat(29), "b".repeat(10), ".".repeat(10), ".".repeat(9)));
+    assert!(worst(&again, drift) < 1.5);
+}
+
+#[test]
 fn it_stops_when_told_to_and_says_when_there_is_nothing_to_follow() {
     struct StopAt(AtomicU32);
     impl Watch for StopAt {

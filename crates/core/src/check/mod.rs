@@ -1,0 +1,5 @@
+//! What a track is judged by.
+
+mod weave;
+
+pub use weave::{Threads, weave};
