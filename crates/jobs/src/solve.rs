@@ -32,6 +32,9 @@ pub struct SolveTask {
     pub pin: Uuid,
     /// The frame on which a guide was put, moved or removed.
     pub frame: Frame,
+    /// Only the samples of these frames are replaced; nothing for all that depend on `frame`.
+    #[serde(default)]
+    pub only: Option<FrameRange>,
 }
 
 /// How solving ended.
@@ -51,8 +54,12 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
         Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
     let part = shot_part(stored.info.range, &cuts, task.frame);
     let track = stored.shot.track(task.pin);
-    let range = affected(&pin, track, task.frame, part);
-    let keep = |_: Frame| true;
+    let near = |frame: Frame| affected(&pin, track, frame, part);
+    let range = task.only.map_or_else(
+        || near(task.frame),
+        |only| FrameRange { first: near(only.first).first, last: near(only.last.min(part.last)).last },
+    );
+    let keep = |frame: Frame| task.only.is_none_or(|only| only.contains(frame));
     let solver = Solver { worker, runtime, job: job.id, shot: task.shot, pin: &pin, cancel };
     let result = solver.solve(&planes, track, range, &keep, &job.progress)?;
     Ok(serde_json::to_value(result)?)

@@ -71,7 +71,7 @@ pub(crate) async fn download(state: web::Data<AppState>, job: web::Path<Uuid>) -
         .streaming(chunks))
 }
 
-fn save_as(name: &str) -> ContentDisposition {
+pub(crate) fn save_as(name: &str) -> ContentDisposition {
     let value =
         ExtendedValue { charset: Charset::Ext("UTF-8".into()), language_tag: None, value: name.as_bytes().into() };
     ContentDisposition {

@@ -12,12 +12,15 @@ mod guides;
 mod jobs;
 mod pages;
 mod patches;
+mod paths;
 mod pins;
 mod projects;
+mod ranges;
 mod shots;
 mod spots;
 mod state;
 mod upload;
+mod weaves;
 
 use actix_web::dev::Server;
 use actix_web::middleware::{Compress, from_fn};
@@ -74,6 +77,13 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(guides::set_guide)
         .service(spots::spots)
         .service(patches::patch)
+        .service(ranges::change_range)
+        .service(weaves::pin_weave)
+        .service(paths::subject_path)
+        .service(paths::preview_path)
+        .service(paths::default_recipe)
+        .service(paths::paths_csv)
+        .service(paths::paths_json)
         .service(jobs::cancel)
         .service(exports::start)
         .service(exports::download)

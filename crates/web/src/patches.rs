@@ -18,12 +18,19 @@ use crate::state::AppState;
 
 /// Wanted side of a little picture, in pixels; the pattern is enlarged a whole number of times to come near it.
 const WANTED_SIDE: u32 = 184;
+/// And the largest that is made.
+const MOST_SIDE: u32 = 1024;
 /// Differences are shown this many times stronger, so that half a pixel is plain to see.
 const CONTRAST: f64 = 4.0;
 
 #[derive(Deserialize)]
 pub(crate) struct PatchQuery {
     frame: Frame,
+    /// Compared with the nearest guide instead of the first pattern.
+    #[serde(default)]
+    nearest: bool,
+    /// Wanted side, in pixels.
+    side: Option<u32>,
 }
 
 #[get("/api/shots/{id}/pins/{pin}/{which}.png")]
@@ -39,12 +46,16 @@ pub(crate) async fn patch(
     let track = loaded.stored.shot.track(pin.id);
     let now = track.get(query.frame).map(|sample| (query.frame, sample.at));
     let now = now.ok_or_else(|| ApiError::NotFound("The pin has no place on this frame.".into()))?;
-    let picked = (pin.frame, track.position(pin.frame).unwrap_or(pin.at));
+    let first = (pin.frame, track.position(pin.frame).unwrap_or(pin.at));
+    let other_guides = track.guides().filter(|(frame, _)| *frame != query.frame);
+    let nearest = other_guides.min_by_key(|(frame, _)| frame.until(query.frame).abs());
+    let picked = nearest.filter(|_| query.nearest).map_or(first, |(frame, sample)| (frame, sample.at));
     let planes = state.library.clip(loaded.clip.id).planes();
     let when_missing = WhenMissing { wait: Duration::from_secs(1), cancel: Cancel::default() };
     let mut source = StoredPlanes::new(planes, loaded.info.size, when_missing);
     let [cols, rows] = pin.pattern;
-    let zoom = (WANTED_SIDE / cols.max(rows)).clamp(1, 16);
+    let wanted = query.side.unwrap_or(WANTED_SIDE).min(MOST_SIDE);
+    let zoom = (wanted / cols.max(rows)).clamp(1, 16);
     let made = web::block(move || {
         let mut part = |(frame, at)| part(&mut source, frame, at, cols, rows, zoom);
         let plane = match which.as_str() {

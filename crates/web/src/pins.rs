@@ -9,7 +9,7 @@ use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource};
 use jampin_core::matching::{PatternChoice, choose_pattern, choose_search};
 use jampin_core::scene::Label;
-use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Shot, Subject};
+use jampin_core::shot::{Attachment, AttachmentKind, HandOver, Pin, Sample, Shot, Subject};
 use jampin_core::time::Frame;
 use jampin_jobs::{FollowTask, Task};
 use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
@@ -35,6 +35,8 @@ pub(crate) struct PinRequest {
     name: Option<String>,
     #[serde(default)]
     follow: bool,
+    /// Onto this subject, which it leads from this frame on; nothing for a new subject.
+    hand_over: Option<Uuid>,
 }
 
 #[post("/api/shots/{id}/pins")]
@@ -53,16 +55,14 @@ pub(crate) async fn put_pin(
     }
     let (choice, search) = choose(&state, &loaded, body.frame, at).await?;
     let pin = Pin::new(Uuid::new_v4(), body.frame, at, [choice.side; 2], [search; 2]);
-    let label = Label::for_picture(loaded.info.size);
-    let subject = new_subject(&loaded.stored.shot, body.name.as_deref(), pin.clone(), label);
-    let title = format!("New subject {}", subject.letter);
-    let ids = json!({ "subject": subject.id, "pin": pin.id });
-    let edit = Edit::All {
-        edits: vec![
-            Edit::AddSubject { index: loaded.stored.shot.subjects.len(), subject },
-            Edit::SetSamples { pin: pin.id, samples: vec![(body.frame, Some(Sample::guide(at)))] },
-        ],
+    let samples = Edit::SetSamples { pin: pin.id, samples: vec![(body.frame, Some(Sample::guide(at)))] };
+    let (title, subject, mut edits) = match body.hand_over {
+        Some(subject) => handed_over(&loaded.stored.shot, subject, &pin)?,
+        None => put_new_subject(&loaded, body.name.as_deref(), &pin),
     };
+    edits.push(samples);
+    let ids = json!({ "subject": subject, "pin": pin.id });
+    let edit = Edit::All { edits };
     let (revision, job) = if body.follow {
         let directions = vec![Direction::Forward, Direction::Backward];
         let task = FollowTask { shot: *id, pin: pin.id, from: body.frame, directions, single: false };
@@ -73,6 +73,27 @@ pub(crate) async fn put_pin(
         (state.store.edit(*id, body.revision, &title, &edit).await?.revision, None)
     };
     Ok(HttpResponse::Created().json(json!({ "revision": revision, "job": job, "made": ids, "choice": choice })))
+}
+
+/// Title, subject and edits that make a subject of a pin.
+fn put_new_subject(loaded: &Loaded, name: Option<&str>, pin: &Pin) -> (String, Uuid, Vec<Edit>) {
+    let label = Label::for_picture(loaded.info.size);
+    let subject = new_subject(&loaded.stored.shot, name, pin.clone(), label);
+    let (title, id) = (format!("New subject {}", subject.letter), subject.id);
+    (title, id, vec![Edit::AddSubject { index: loaded.stored.shot.subjects.len(), subject }])
+}
+
+/// Title, subject and edits that hand a subject over to another pin on its frame.
+fn handed_over(shot: &Shot, id: Uuid, pin: &Pin) -> Result<(String, Uuid, Vec<Edit>), ApiError> {
+    let gone = || ApiError::NotFound("This subject is not there any more.".into());
+    let subject = shot.subject(id).ok_or_else(gone)?;
+    let others = subject.hand_overs.iter().filter(|over| over.from != pin.frame).copied();
+    let hand_overs = others.chain([HandOver { from: pin.frame, pin: pin.id }]).collect();
+    let edits = vec![
+        Edit::PutPin { subject: id, pin: pin.clone(), index: None },
+        Edit::SetHandOvers { subject: id, hand_overs },
+    ];
+    Ok((format!("Hand {} over to another feature on frame {}", subject.name, pin.frame), id, edits))
 }
 
 fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin, label: Label) -> Subject {

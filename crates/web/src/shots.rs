@@ -92,6 +92,7 @@ pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) 
         },
         "colours": SUBJECT_COLOURS,
         "subjects": stored.shot.subjects,
+        "recipes": stored.shot.recipes,
         "tracks": tracks,
         "undo": stored.undo,
         "redo": stored.redo,

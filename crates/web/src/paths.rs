@@ -1,0 +1,109 @@
+//! The cleaned path of a subject: as stored, and as it would be with another recipe.
+
+use actix_web::http::header::CONTENT_DISPOSITION;
+use actix_web::{HttpResponse, get, post, web};
+use jampin_core::formats::{keys_csv, path_json};
+use jampin_core::path::{Cleaning, Path, Report, clean};
+use jampin_core::shot::{Shot, Subject};
+use serde::Deserialize;
+use serde_json::{Value, json};
+use uuid::Uuid;
+
+use crate::error::{ApiError, sentence};
+use crate::exports::save_as;
+use crate::shots::{Loaded, load};
+use crate::state::AppState;
+
+fn subject(shot: &Shot, id: Uuid) -> Result<&Subject, ApiError> {
+    shot.subject(id).ok_or_else(|| ApiError::NotFound("This subject is not there any more.".into()))
+}
+
+/// Places by frame in columns, keyframes, and how far it is from the samples.
+fn answer(shot: &Shot, subject: &Subject, cleaning: Option<&Cleaning>) -> Value {
+    let Some(motion) = shot.motion_of(subject) else { return json!({ "frame": [], "x": [], "y": [], "keys": [] }) };
+    let path = cleaning.map_or_else(|| Path::raw(&motion), |cleaning| clean(&motion, cleaning));
+    let round = |value: f64| (value * 1e4).round() / 1e4;
+    let columns: Vec<_> = path.iter().collect();
+    let there = |frame| path.position(frame).is_some();
+    let lost = cleaning.into_iter().flat_map(|c| &c.hand_keys).map(|hand| hand.frame).filter(|frame| !there(*frame));
+    json!({
+        "frame": columns.iter().map(|(frame, _)| frame).collect::<Vec<_>>(),
+        "x": columns.iter().map(|(_, at)| round(at.x)).collect::<Vec<_>>(),
+        "y": columns.iter().map(|(_, at)| round(at.y)).collect::<Vec<_>>(),
+        "raw_x": columns.iter().map(|(frame, _)| motion.position(*frame).map(|at| round(at.x))).collect::<Vec<_>>(),
+        "raw_y": columns.iter().map(|(frame, _)| motion.position(*frame).map(|at| round(at.y))).collect::<Vec<_>>(),
+        "keys": path.keys().collect::<Vec<_>>(),
+        "lost_keys": lost.collect::<Vec<_>>(),
+        "report": Report::of(&path, &motion),
+    })
+}
+
+/// The path with the recipe that the subject has.
+#[get("/api/shots/{id}/subjects/{subject}/path")]
+pub(crate) async fn subject_path(
+    state: web::Data<AppState>,
+    path: web::Path<(Uuid, Uuid)>,
+) -> Result<HttpResponse, ApiError> {
+    let (id, which) = path.into_inner();
+    let stored = state.store.shot(id).await?;
+    let made = web::block(move || {
+        let subject = subject(&stored.shot, which)?;
+        Ok::<_, ApiError>(answer(&stored.shot, subject, subject.cleaning.as_ref()))
+    });
+    Ok(HttpResponse::Ok().json(made.await.map_err(ApiError::internal)??))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Preview {
+    cleaning: Option<Cleaning>,
+}
+
+/// The path as another recipe would make it; nothing is written down.
+#[post("/api/shots/{id}/subjects/{subject}/path")]
+pub(crate) async fn preview_path(
+    state: web::Data<AppState>,
+    path: web::Path<(Uuid, Uuid)>,
+    body: web::Json<Preview>,
+) -> Result<HttpResponse, ApiError> {
+    let (id, which) = path.into_inner();
+    let cleaning = body.into_inner().cleaning;
+    if let Some(problem) = cleaning.as_ref().and_then(|cleaning| cleaning.check().err()) {
+        return Err(ApiError::Unusable(sentence(&problem.to_string())));
+    }
+    let stored = state.store.shot(id).await?;
+    let made = web::block(move || {
+        let subject = subject(&stored.shot, which)?;
+        Ok::<_, ApiError>(answer(&stored.shot, subject, cleaning.as_ref()))
+    });
+    Ok(HttpResponse::Ok().json(made.await.map_err(ApiError::internal)??))
+}
+
+/// The recipe that is good without touching it.
+#[get("/api/recipes/default")]
+pub(crate) async fn default_recipe() -> HttpResponse {
+    HttpResponse::Ok().json(Cleaning::default())
+}
+
+fn named_paths(shot: &Shot) -> Vec<(&str, Path)> {
+    let paths = shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), shot.path_of(subject)?)));
+    paths.collect()
+}
+
+#[get("/api/shots/{id}/keys.csv")]
+pub(crate) async fn paths_csv(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+    let Loaded { stored, .. } = load(&state, *id).await?;
+    let text = keys_csv(&named_paths(&stored.shot));
+    let name = format!("{} keyframes.csv", stored.info.name);
+    Ok(HttpResponse::Ok()
+        .content_type("text/csv; charset=utf-8")
+        .insert_header((CONTENT_DISPOSITION, save_as(&name)))
+        .body(text))
+}
+
+#[get("/api/shots/{id}/path.json")]
+pub(crate) async fn paths_json(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+    let Loaded { stored, info, .. } = load(&state, *id).await?;
+    let name = format!("{} paths.json", stored.info.name);
+    let value = path_json(&named_paths(&stored.shot), stored.info.range, info.rate);
+    Ok(HttpResponse::Ok().insert_header((CONTENT_DISPOSITION, save_as(&name))).json(value))
+}
