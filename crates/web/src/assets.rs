@@ -22,11 +22,15 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "bench.css",
     "js/api.js",
     "js/bench.js",
+    "js/clean.js",
     "js/compose.js",
+    "js/curves.js",
     "js/exports.js",
     "js/follow.js",
+    "js/hold.js",
     "js/keys.js",
     "js/label.js",
+    "js/mend.js",
     "js/overlay.js",
     "js/patches.js",
     "js/player.js",
@@ -36,8 +40,10 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/spots.js",
     "js/svg.js",
     "js/timeline.js",
+    "js/timescale.js",
     "js/track.js",
     "js/trail.js",
+    "js/weave.js",
 ];
 
 /// A number that changes with the program, so that browsers keep assets until then.

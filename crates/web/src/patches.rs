@@ -29,6 +29,9 @@ pub(crate) struct PatchQuery {
     /// Compared with the nearest guide instead of the first pattern.
     #[serde(default)]
     nearest: bool,
+    /// Where the point is, while it is being moved.
+    x: Option<f64>,
+    y: Option<f64>,
     /// Wanted side, in pixels.
     side: Option<u32>,
 }
@@ -44,7 +47,8 @@ pub(crate) async fn patch(
     let found = loaded.stored.shot.pin(pin);
     let (_, pin) = found.ok_or_else(|| ApiError::NotFound("This pin is not there any more.".into()))?;
     let track = loaded.stored.shot.track(pin.id);
-    let now = track.get(query.frame).map(|sample| (query.frame, sample.at));
+    let moved = query.x.zip(query.y).map(|(x, y)| Point::new(x, y)).filter(|at| loaded.info.size.contains(*at));
+    let now = moved.or_else(|| track.get(query.frame).map(|sample| sample.at)).map(|at| (query.frame, at));
     let now = now.ok_or_else(|| ApiError::NotFound("The pin has no place on this frame.".into()))?;
     let first = (pin.frame, track.position(pin.frame).unwrap_or(pin.at));
     let other_guides = track.guides().filter(|(frame, _)| *frame != query.frame);

@@ -1,11 +1,14 @@
 // The bench: one shot. Where things are and how they move comes from the server; this shows it and sends what is done.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, listen, throttled } from "./api.js";
+import { cleaning } from "./clean.js";
 import { compose } from "./compose.js";
 import { exporting } from "./exports.js";
 import { following } from "./follow.js";
+import { holding } from "./hold.js";
 import { KEYS, press } from "./keys.js";
 import { labelling } from "./label.js";
+import { mending } from "./mend.js";
 import { Overlay } from "./overlay.js";
 import { patching } from "./patches.js";
 import { Player } from "./player.js";
@@ -31,7 +34,7 @@ Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(following(parts), patching(), spotting(parts), labelling(parts), exporting(parts), {
+  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), patching(), spotting(parts), labelling(parts), exporting(parts), {
     loaded: false,
     revision: 0,
     clip: {},
@@ -57,6 +60,7 @@ Alpine.data("bench", () => {
     keys: KEYS,
     dragPlace: null,
     dragPin: null,
+    lower: "weave",
 
     async init() {
       const { shot, project } = this.$el.dataset;
@@ -66,16 +70,24 @@ Alpine.data("bench", () => {
         shown: () => this.repaint(),
         view: () => this.viewChanged(),
         playing: (on) => this.playingChanged(on),
+        moved: () => (parts.holdAt = null),
       };
       parts.player = new Player(this.$refs.canvas, events);
       parts.overlay = new Overlay(this.$refs.over, parts.player);
-      parts.timeline = new Timeline(this.$refs.rows, this.$refs.ruler, (frame) => this.goTo(frame));
+      parts.timeline = new Timeline(this.$refs.rows, this.$refs.ruler, {
+        go: (frame) => this.goTo(frame),
+        range: (range) => this.choose(range),
+        addKey: (frame) => this.addKey(frame),
+        keyPicked: (frame) => (this.keyPicked = frame),
+        keyDragged: (from, key, done) => this.keyDragged(from, key, done),
+      });
       this.refreshSoon = throttled(60, () => this.refresh());
       this.sceneSoon = throttled(200, () => this.refreshScene());
       this.patchesSoon = throttled(90, () => this.refreshPatches());
+      this.pathSoon = throttled(80, () => this.refreshPath());
       this.spotsSoon = throttled(250, () => this.loadSpots());
       paintLegend(this.$refs.legend);
-      window.jampin = { player: parts.player, overlay: parts.overlay, bench: this };
+      window.jampin = { player: parts.player, overlay: parts.overlay, timeline: parts.timeline, bench: this };
       if (!(await this.refresh())) return;
       parts.player.go(this.first);
       parts.pointer = new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
@@ -116,6 +128,7 @@ Alpine.data("bench", () => {
       this.undoTitle = state.undo;
       this.redoTitle = state.redo;
       this.jobs = state.jobs;
+      this.recipes = state.recipes;
       parts.tracks = new Map(state.tracks.map((columns) => [columns.pin, Track.fromColumns(columns)]));
       this.samplesSeen++;
       if (opening || !this.subjects.some((one) => one.id === this.selected)) {
@@ -131,6 +144,7 @@ Alpine.data("bench", () => {
       if (!this.working) this.refreshDoubts();
       this.repaint();
       this.sceneSoon();
+      this.pathSoon();
       this.patchesSoon();
       return true;
     },
@@ -144,6 +158,7 @@ Alpine.data("bench", () => {
         this.samplesSeen++;
         this.repaint();
         this.sceneSoon();
+        this.pathSoon();
       } catch {
         this.refreshSoon();
       }
@@ -172,8 +187,13 @@ Alpine.data("bench", () => {
     get subject() {
       return this.subjects.find((one) => one.id === this.selected) ?? null;
     },
+    // The pin that leads the subject on this frame.
     get pin() {
-      return this.subject?.pins[0] ?? null;
+      return this.subject ? this.leader(this.subject) : null;
+    },
+    leader(subject) {
+      const over = subject.hand_overs.findLast((one) => one.from <= this.frame);
+      return (over && subject.pins.find((pin) => pin.id === over.pin)) || subject.pins[0] || null;
     },
     get track() {
       return (this.samplesSeen, this.pin) ? (parts.tracks.get(this.pin.id) ?? null) : null;
@@ -199,8 +219,11 @@ Alpine.data("bench", () => {
     get pictureLabel() {
       return `Picture, frame ${this.frame}. ${this.subject ? "" : "Click on what should be followed."}`;
     },
+    get wantsPin() {
+      return this.placing || this.handing || !this.subject;
+    },
     get pictureClass() {
-      return `${this.placing || !this.subject ? "placing" : ""} ${this.panning ? "panning" : ""}`;
+      return `${this.wantsPin ? "placing" : ""} ${this.panning ? "panning" : ""}`;
     },
     say(text, bad = false, action = null, run = null) {
       if (!text || this.notices.some((notice) => notice.text === text)) return;
@@ -220,23 +243,56 @@ Alpine.data("bench", () => {
       const others = [];
       for (const one of this.subjects) {
         if (one.id === this.selected || !one.pins.length || this.playing) continue;
-        const place = parts.tracks.get(one.pins[0].id)?.get(this.frame);
+        const place = parts.tracks.get(this.leader(one).id)?.get(this.frame);
         if (place) others.push({ place, letter: one.letter, colour: this.colours[one.colour] });
       }
-      return { pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample, track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots };
+      return { pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample, track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, path: this.cleaned ? parts.path : null };
     },
     repaint() {
       if (!this.loaded) return;
       parts.overlay.paint(this.overlayState());
       this.drawTimeline();
     },
+    // Changes with the samples of the pin: the pictures of its weave are asked for by it.
+    weaveVersion() {
+      return this.track?.version() ?? "";
+    },
+    // Three rows at most, the selected one among them.
+    get rowSubjects() {
+      const at = this.subjects.findIndex((one) => one.id === this.selected);
+      const from = Math.max(0, Math.min(at - 1, this.subjects.length - 3));
+      return this.subjects.slice(from, from + 3);
+    },
+    // Of a subject that was handed over: the samples of each pin while it leads.
+    trackOf(subject) {
+      if (!subject.pins.length) return null;
+      const first = parts.tracks.get(subject.pins[0].id) ?? null;
+      if (!subject.hand_overs.length) return first;
+      return Track.joined(first, subject.hand_overs.map((over) => [over.from, parts.tracks.get(over.pin)]));
+    },
+    get belowText() {
+      if (this.lower === "curves") return this.cleaned ? "Grey raw, blue clean. Drag keyframes; double click adds one." : "Grey: as it was found.";
+      return "Level threads: it holds. Slanted: it drifts. Broken: it jumps.";
+    },
+    showBelow(what) {
+      this.lower = what;
+      this.drawTimeline();
+    },
+    toggleBelow() {
+      this.showBelow(this.lower === "weave" ? "curves" : "weave");
+    },
     drawTimeline() {
       if (!this.loaded) return;
+      if (!this.working) parts.timeline.weave.show(this.path, this.track?.count() > 1 ? this.pin.id : null, this.weaveVersion());
       parts.timeline.draw({
         range: { first: this.first, last: this.last },
-        subjects: Alpine.raw(this.subjects),
+        subjects: Alpine.raw(this.rowSubjects),
         selected: this.selected,
-        tracks: parts.tracks,
+        pin: Alpine.raw(this.pin),
+        track: this.track,
+        trackOf: (subject) => this.trackOf(subject),
+        view: this.lower,
+        chosen: Alpine.raw(this.chosen),
         colours: this.colours,
         cuts: this.clip.cuts,
         prepared: this.clip.state === "ready" ? Infinity : this.clip.prepared,
@@ -351,6 +407,11 @@ Alpine.data("bench", () => {
     select(id) {
       this.selected = id;
       this.placing = false;
+      this.handing = false;
+      this.chosen = null;
+      this.keyPicked = null;
+      parts.holdAt = null;
+      this.pathSoon();
       this.cursor = null;
       this.forgetSpot();
       this.repaint();
@@ -391,15 +452,19 @@ Alpine.data("bench", () => {
         return;
       }
       const frame = this.frame;
-      const answer = await this.write(() => call("POST", `${this.path}/pins`, { revision: this.revision, frame, x, y, follow: true }));
+      const hand_over = this.handing ? this.selected : null;
+      const answer = await this.write(() => call("POST", `${this.path}/pins`, { revision: this.revision, frame, x, y, follow: true, hand_over }));
       if (!answer) return;
       this.select(answer.made.subject);
+      if (hand_over) return;
       this.say(spotProblem(answer.choice.problem), false);
       this.$nextTick(() => this.focusOn("subject-name"));
     },
 
     escape() {
-      if (this.cursor || this.placing) {
+      if (this.chosen) this.choose(null);
+      else if (this.handing) this.handing = false;
+      else if (this.cursor || this.placing) {
         this.cursor = null;
         this.placing = false;
         if (!this.selected && this.subjects.length) this.select(this.subjects[0].id);

@@ -19,6 +19,7 @@ const counted = (count, one, many) => `${count} ${count === 1 ? one : many}`;
 export const following = (parts) => ({
   doubts: [],
   nextGuide: null,
+  looking: false,
 
   get threshold() {
     return Math.round((this.pin?.stop_below ?? 0.8) * 100);
@@ -60,8 +61,8 @@ export const following = (parts) => ({
     return `${solved}: ${counted(track.spans().length, "span", "spans")}, ${counted(track.count(), "frame", "frames")} found`;
   },
   get endText() {
-    const job = this.jobs.find((one) => one.kind === "follow" && one.payload.pin === this.pin?.id);
-    if (!job || !job.ended_at) return "";
+    const job = this.jobs.find((one) => WORK.has(one.kind) && one.payload.pin === this.pin?.id);
+    if (!job || !job.ended_at || job.kind !== "follow") return "";
     if (job.state === "failed") return job.problem;
     if (job.state === "cancelled") return "Stopped by hand. What was found is kept; it is the live pass, not solved over the whole shot.";
     if (job.result.solved) return "";
@@ -106,7 +107,60 @@ export const following = (parts) => ({
     if (!this.doubts.length) return;
     const frames = this.doubts.map((doubt) => doubt.frame);
     const at = frames.indexOf(this.frame);
-    this.goTo(frames[(at + 1) % frames.length]);
+    this.lookAt(frames[(at + 1) % frames.length]);
+  },
+  // From now on the arrow keys move the point, Enter accepts it and goes on, H says that it is hidden, until Esc.
+  lookAt(frame) {
+    this.goTo(frame);
+    this.looking = true;
+    if (parts.player.view.scale < 2) this.closeUp();
+    this.repaint();
+    this.patchesSoon();
+  },
+  stopLooking() {
+    this.looking = false;
+    this.dragPlace = null;
+    parts.player.fit();
+    this.repaint();
+    this.patchesSoon();
+  },
+  lookNudge(event) {
+    const by = event.shiftKey ? 10 : event.altKey || event.ctrlKey ? 0.1 : 1;
+    const from = this.dragPlace ?? this.sample;
+    if (!from) return;
+    const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0;
+    const dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
+    this.dragPlace = { x: from.x + dx, y: from.y + dy };
+    this.repaint();
+    this.patchesSoon();
+  },
+  async lookAccept() {
+    const place = this.dragPlace ?? this.sample;
+    if (!place) return;
+    const { frame } = this;
+    const done = this.setGuide(place.x, place.y);
+    this.goOnLooking(frame);
+    await done;
+  },
+  async lookHidden() {
+    const { frame } = this;
+    const run = this.track?.gaps(this.first, this.last).find(([first, last]) => first <= frame && frame <= last);
+    const done = this.changeRange(run ? { first: run[0], last: run[1] } : { first: frame, last: frame }, { do: "hide" });
+    this.goOnLooking(frame);
+    await done;
+  },
+  goOnLooking(frame) {
+    this.dragPlace = null;
+    const rest = this.doubts.filter((doubt) => Math.abs(doubt.frame - frame) > 2);
+    this.doubts = rest;
+    if (rest.length) this.lookAt(rest[0].frame);
+    else {
+      this.stopLooking();
+      this.say("Nothing else was worth a look. Play it, held still on the pin, to be sure.");
+    }
+  },
+  get lookText() {
+    return this.looking ? "Arrows move the point by 1 px, with Shift by 10, with Alt by 0.1. Enter: it is right, next. H: hidden here, next. Esc: leave." : "";
   },
 
   // How work on a pin ended is said once, where it happened.
@@ -171,7 +225,7 @@ export const following = (parts) => ({
   },
   nudge(event) {
     if (!this.here) return;
-    const by = event.shiftKey ? 10 : 1;
+    const by = event.shiftKey ? 10 : event.ctrlKey ? 0.1 : 1;
     const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0;
     const dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
     this.setGuide(this.sample.x + dx, this.sample.y + dy);
@@ -183,6 +237,8 @@ export const following = (parts) => ({
     this.setGuide(place.x, place.y);
   },
   deleteSample() {
+    if (this.lower === "curves" && this.removeKey()) return;
+    if (this.chosen) return this.deleteRange();
     if (!this.sample) return;
     const edit = { edit: "set_samples", pin: this.pin.id, samples: [[this.frame, null]] };
     this.edit(`Delete the sample of ${this.subject.name} on frame ${this.frame}`, edit);

@@ -8,17 +8,24 @@ export const KEYS = [
   { keys: "N", what: "New subject: crosshair on the picture", match: (e) => e.key === "n", run: (b) => b.newSubject() },
   { keys: "Enter", what: "Put the pin at the crosshair", match: (e, b) => e.key === "Enter" && b.cursor, run: (b) => b.putAtCursor() },
   { keys: "P", what: "Put the pin on this frame by hand", match: (e) => e.key === "p", run: (b) => b.putHere() },
-  { keys: "Alt ← → ↑ ↓", what: "Move the point by a pixel, with Shift by ten", match: (e) => e.altKey && e.key.startsWith("Arrow"), run: (b, e) => b.nudge(e) },
+  { keys: "Alt ← → ↑ ↓", what: "Move the point by a pixel, with Shift by ten, with Ctrl by a tenth", match: (e) => e.altKey && e.key.startsWith("Arrow"), run: (b, e) => b.nudge(e) },
   { keys: "F", what: "Follow both ways from here", match: (e) => e.key === "f", run: (b) => b.follow("both") },
   { keys: "[ ]", what: "Follow back, on", match: (e) => e.key === "[" || e.key === "]", run: (b, e) => b.follow(e.key === "[" ? "backward" : "forward") },
   { keys: "Shift F", what: "Follow every pin", match: (e) => e.key === "F", run: (b) => b.followAll() },
   { keys: ", .", what: "Follow one frame back, on", match: (e) => e.key === "," || e.key === ".", run: (b, e) => b.follow(e.key === "," ? "one back" : "one on") },
   { keys: "W", what: "Next frame worth a look", match: (e) => e.key === "w", run: (b) => b.nextDoubt() },
   { keys: "A", what: "Accept the place on this frame as set by hand", match: (e) => e.key === "a", run: (b) => b.acceptHere() },
+  { keys: "↑ ↓ ← →, Enter, H", what: "While looking: move the point, accept it, say hidden; then the next", match: () => false },
+  { keys: "B, Shift B", what: "A range of frames begins, ends here", match: (e) => e.key === "b" || e.key === "B", run: (b, e) => b.edge(e.shiftKey ? "last" : "first") },
+  { keys: "K", what: "Bridge the range, or the gap here", match: (e) => e.key === "k", run: (b) => b.bridgeHere() },
+  { keys: "H", what: "Hidden on this frame, or on the range", match: (e) => e.key === "h", run: (b) => b.hideRange() },
+  { keys: "C", what: "Clean the path, or not", match: (e) => e.key === "c", run: (b) => b.startCleaning() },
+  { keys: "X", what: "Weave or curves below", match: (e) => e.key === "x", run: (b) => b.toggleBelow() },
+  { keys: "T", what: "Hold the picture still on the pin; view goes along; off", match: (e) => e.key === "t", run: (b) => b.nextHold() },
   { keys: "V", what: "Show spots that would hold well", match: (e) => e.key === "v", run: (b) => b.toggleSpots() },
   { keys: "Shift click", what: "Put the pin on the best spot near", match: () => false },
   { keys: "Esc", what: "Stop following; put the crosshair away", match: (e) => e.key === "Escape", run: (b) => b.escape() },
-  { keys: "Delete", what: "Delete the sample on this frame", match: (e) => e.key === "Delete" && !e.shiftKey, run: (b) => b.deleteSample() },
+  { keys: "Delete", what: "Delete the range, the picked keyframe, or the sample on this frame", match: (e) => e.key === "Delete" && !e.shiftKey, run: (b) => b.deleteSample() },
   { keys: "Shift Delete", what: "Remove the subject", match: (e) => e.key === "Delete" && e.shiftKey, run: (b) => b.removeSubject() },
   { keys: "R", what: "Name the subject", match: (e) => e.key === "r", run: (b) => b.focusOn("subject-name") },
   { keys: "L", what: "Text of the label", match: (e) => e.key === "l", run: (b) => (b.label ? b.focusOn("label-text") : b.addLabel()) },
@@ -43,10 +50,15 @@ export function press(event, bench) {
     else bench.undo();
     return true;
   }
-  if (control || field || document.querySelector(".modal.show")) return false;
+  const nudge = event.altKey && event.key.startsWith("Arrow");
+  if ((control && !nudge) || field || document.querySelector(".modal.show")) return false;
   // Buttons and links keep the keys that press them.
   const pressed = event.target.closest?.("button, a, summary, input[type=checkbox]");
   if (pressed && (event.key === " " || event.key === "Enter")) return false;
+  if (bench.looking) {
+    const look = event.key.startsWith("Arrow") ? "lookNudge" : { Enter: "lookAccept", h: "lookHidden", Escape: "stopLooking" }[event.key];
+    if (look) return bench[look](event), true;
+  }
   if (bench.cursor && event.key.startsWith("Arrow") && !event.altKey) {
     bench.moveCursor(event);
     return true;

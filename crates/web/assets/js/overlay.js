@@ -1,7 +1,7 @@
 // What lies over the picture: marks of the pin, its trail, and the attachments exactly as the server evaluated them.
 
 import { make } from "./svg.js";
-import { paintTrail } from "./trail.js";
+import { paintPath, paintTrail } from "./trail.js";
 
 const GRIP = 8;
 const REACH = 24; // Sides of what can be grabbed, in CSS pixels.
@@ -83,6 +83,7 @@ export class Overlay {
     this.trails.replaceChildren();
     if (state.playing || !state.track) return;
     paintTrail(this.trails, state.track, this.player, this.player.frame);
+    if (state.path) paintPath(this.trails, state.path, this.player);
   }
 
   // Good features: a ring where a pin would hold, and for the others the shape of what is wrong.

@@ -19,6 +19,7 @@ export class Player {
     this.view = { scale: 1, x: 0, y: 0 };
     this.fitted = true;
     this.full = null;
+    this.hold = null; // Gives the view for a frame, when it goes with something.
   }
 
   open(clip, range) {
@@ -76,6 +77,7 @@ export class Player {
   }
 
   viewChanged() {
+    this.events.moved?.();
     this.draw();
     this.wantFull();
     this.events.view();
@@ -93,11 +95,13 @@ export class Player {
 
   draw() {
     const picture = this.pictures.get(this.frame);
-    const { context, box, view } = this;
+    const { context, box } = this;
     if (!box || !this.size) return;
     if (!picture && this.shown < 0) return;
     const shown = picture ?? this.pictures.get(this.shown);
     if (!shown) return;
+    if (this.hold) this.view = this.hold(picture ? this.frame : this.shown, this.view, box);
+    const { view } = this;
     const source = this.full && this.full.frame === this.frame ? this.full.picture : shown;
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.fillStyle = "#6b6b6b";

@@ -48,7 +48,7 @@ export class Pointer {
   // What a click does is written beside the pointer.
   hint(place, event) {
     this.last = [place, event];
-    const wanted = !this.drag && !event.target.dataset?.grab && (this.bench.placing || !this.bench.subject);
+    const wanted = !this.drag && !event.target.dataset?.grab && this.bench.wantsPin;
     if (wanted) this.bench.spotAt(this.player.toPicture(place.x, place.y));
     this.write(place, event);
   }
@@ -57,7 +57,7 @@ export class Pointer {
     const note = this.note;
     const grab = event.target.dataset?.grab;
     const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", label: "Drag: move the label" };
-    const wanted = !this.drag && !grab && (this.bench.placing || !this.bench.subject);
+    const wanted = !this.drag && !grab && this.bench.wantsPin;
     const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
     note.hidden = !text || this.bench.playing || Boolean(event.target.closest(".notice"));
     note.textContent = text;
@@ -161,7 +161,7 @@ export class Pointer {
       },
       end: (to, cancelled) => {
         this.bench.panning = false;
-        if (moved || cancelled || !(this.bench.placing || !this.bench.subject)) return;
+        if (moved || cancelled || !this.bench.wantsPin) return;
         const exact = this.player.toPicture(to.x, to.y);
         const place = event.shiftKey ? this.bench.snapped(exact) : exact;
         this.bench.putPin(place.x, place.y);

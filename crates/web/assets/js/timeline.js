@@ -1,51 +1,159 @@
-// Time below the picture: ruler, a row for each subject, the match curve of the selected one.
+// Time below the picture: ruler, a row for each subject, the weave of the selected pin with its match, or its curves.
+
+import { Curves } from "./curves.js";
+import { TimeScale } from "./timescale.js";
+import { Weave } from "./weave.js";
 
 const TOP = 30;
 const ROW = 28;
+const MOST_ROWS = 3; // More subjects scroll, so that the weave keeps its room.
 
 export class Timeline {
-  constructor(canvas, element, go) {
+  // `acts`: go(frame), range(first, last) or range(null), curves: what the curve view needs to change keyframes.
+  constructor(canvas, element, acts) {
     this.canvas = canvas;
     this.element = element;
+    this.acts = acts;
     this.context = canvas.getContext("2d");
+    this.scale = new TimeScale();
+    this.weave = new Weave(() => this.again());
+    this.curves = new Curves();
+    this.bind();
+  }
+
+  bind() {
+    const { element } = this;
     element.addEventListener("pointerdown", (event) => {
+      if (event.button !== 0) return;
       element.setPointerCapture(event.pointerId);
-      this.dragging = true;
-      go(this.frameAt(event));
+      this.drag = this.startDrag(this.at(event), event);
     });
-    element.addEventListener("pointermove", (event) => this.dragging && go(this.frameAt(event)));
-    element.addEventListener("pointerup", () => (this.dragging = false));
-    element.addEventListener("pointercancel", () => (this.dragging = false));
+    element.addEventListener("pointermove", (event) => this.drag?.move(this.at(event)));
+    const end = (event) => {
+      const drag = this.drag;
+      this.drag = null;
+      drag?.end?.(this.at(event), event.type === "pointercancel");
+    };
+    element.addEventListener("pointerup", end);
+    element.addEventListener("pointercancel", end);
+    element.addEventListener("dblclick", (event) => {
+      const at = this.at(event);
+      if (this.state.view === "curves" && at.y > this.below) this.acts.addKey(this.scale.frameAt(at.x));
+      else if (at.y < TOP) this.showAll();
+    });
+    element.addEventListener("wheel", (event) => {
+      event.preventDefault();
+      if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) this.scale.pan(event.deltaX || event.deltaY);
+      else this.scale.zoomAt(this.at(event).x, Math.exp(-event.deltaY * 0.003));
+      this.again();
+    }, { passive: false });
   }
 
-  frameAt(event) {
+  at(event) {
     const box = this.element.getBoundingClientRect();
-    return this.range.first + ((event.clientX - box.left - this.left) / this.perFrame - 0.5);
+    return { x: event.clientX - box.left, y: event.clientY - box.top };
   }
 
-  get left() {
-    return 10;
+  showAll() {
+    this.scale.zoom = 1;
+    this.scale.keepInside();
+    this.again();
+  }
+
+  // On the ruler the playhead is dragged; below it a range. A click goes to its frame.
+  startDrag(from, event) {
+    const frame = this.scale.frameAt(from.x);
+    if (from.y < TOP) {
+      this.acts.go(frame);
+      return { move: (to) => this.acts.go(this.scale.frameAt(to.x)) };
+    }
+    const found = this.state.view === "curves" && from.y > this.below ? this.curves.under(this.scale, from.x, from.y) : null;
+    if (found) return this.dragKey(found, from);
+    const anchor = event.shiftKey && this.state.chosen ? (frame < this.state.chosen.first ? this.state.chosen.last : this.state.chosen.first) : frame;
+    let moved = event.shiftKey;
+    return {
+      move: (to) => {
+        if (!moved && Math.abs(to.x - from.x) < 5) return;
+        moved = true;
+        const other = this.scale.frameAt(to.x);
+        this.acts.range({ first: Math.min(anchor, other), last: Math.max(anchor, other) });
+      },
+      end: () => {
+        if (!moved) {
+          this.acts.range(null);
+          this.acts.go(frame);
+        }
+      },
+    };
+  }
+
+  dragKey(found, from) {
+    this.curves.picked = found.key.frame;
+    this.acts.keyPicked(found.key.frame);
+    let changed = null;
+    return {
+      move: (to) => {
+        if (!changed && Math.hypot(to.x - from.x, to.y - from.y) < 3) return;
+        changed = this.curves.dragged(found, this.scale, from, to);
+        this.acts.keyDragged(found.key.frame, changed, false);
+      },
+      end: (_, cancelled) => {
+        if (changed && !cancelled) this.acts.keyDragged(found.key.frame, changed, true);
+        else if (!changed) this.acts.go(found.key.frame);
+      },
+    };
   }
 
   x(frame) {
-    return this.left + (frame - this.range.first) * this.perFrame;
+    return this.scale.x(frame);
+  }
+  get perFrame() {
+    return this.scale.perFrame;
+  }
+
+  again() {
+    if (this.state) this.draw(this.state);
   }
 
   draw(state) {
+    const moved = state.frame !== this.state?.frame;
+    this.state = state;
     this.range = state.range;
     const box = this.element.getBoundingClientRect();
     const ratio = window.devicePixelRatio || 1;
     this.canvas.width = Math.round(box.width * ratio);
     this.canvas.height = Math.round(box.height * ratio);
-    const count = this.range.last - this.range.first + 1;
-    this.perFrame = (box.width - 2 * this.left) / count;
+    this.scale.fit(state.range, box.width);
+    if (moved) this.scale.reveal(state.frame);
     const context = this.context;
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     context.clearRect(0, 0, box.width, box.height);
     this.ruler(state, box);
-    state.subjects.forEach((subject, row) => this.row(state, subject, TOP + row * ROW, box));
-    this.curve(state, box);
+    const rows = Math.min(state.subjects.length, MOST_ROWS);
+    state.subjects.slice(0, rows).forEach((subject, row) => this.row(state, subject, TOP + row * ROW, box));
+    this.below = TOP + rows * ROW + 4;
+    const height = box.height - this.below - 4;
+    if (state.pin && height > 30) {
+      if (state.view === "curves") this.curves.draw(context, this.scale, this.below, height);
+      else {
+        this.weave.draw(context, this.scale, state.range, this.below, height);
+        this.curve(state, this.below, height);
+      }
+    }
+    this.chosen(state, box);
     this.playhead(state, box);
+  }
+
+  // The range that mending and cleaning act on.
+  chosen({ chosen }, box) {
+    if (!chosen) return;
+    const context = this.context;
+    const [from, to] = [this.x(chosen.first), this.x(chosen.last + 1)];
+    context.fillStyle = "rgba(86, 180, 233, 0.28)";
+    context.fillRect(from, TOP - 4, to - from, box.height);
+    context.fillStyle = "#0b4f8a";
+    context.fillRect(from - 1, TOP - 4, 2, box.height);
+    context.fillRect(to - 1, TOP - 4, 2, box.height);
   }
 
   ruler(state, box) {
@@ -83,7 +191,7 @@ export class Timeline {
     context.fillRect(0, top, box.width, ROW);
     context.fillStyle = "#d8d2c4";
     context.fillRect(0, top + ROW - 1, box.width, 1);
-    const track = subject.pins.length ? state.tracks.get(subject.pins[0].id) : null;
+    const track = state.trackOf(subject);
     if (!track) return;
     const middle = top + ROW / 2;
     for (const span of track.spans()) {
@@ -97,6 +205,7 @@ export class Timeline {
       context.strokeRect(this.x(span[0]) + 0.5, middle - 4.5, Math.max(1, this.x(span[1] + 1) - this.x(span[0]) - 1), 9);
     }
     for (const run of track.runs(["hidden", "outside"])) this.absence(run, middle);
+    for (const [first, last] of track.runs(["bridged"])) this.bridged(this.x(first), this.x(last + 1), middle);
     for (const frame of track.guides()) this.diamond(this.x(frame + 0.5), middle);
   }
 
@@ -115,6 +224,15 @@ export class Timeline {
     context.setLineDash([]);
   }
 
+  // Bridged: hollow, with the deck alone in colour.
+  bridged(from, to, middle) {
+    const context = this.context;
+    context.fillStyle = "#fffdf8";
+    context.fillRect(from, middle - 4, to - from, 5);
+    context.strokeStyle = "rgba(0, 0, 0, 0.45)";
+    context.strokeRect(from + 0.5, middle - 4.5, Math.max(1, to - from - 1), 9);
+  }
+
   diamond(x, y) {
     const context = this.context;
     context.beginPath();
@@ -130,33 +248,41 @@ export class Timeline {
     context.stroke();
   }
 
-  // Match over time: 50 % at the bottom, 100 % at the top, the threshold dashed.
-  curve(state, box) {
-    const subject = state.subjects.find((one) => one.id === state.selected);
-    const pin = subject?.pins[0];
-    const track = pin && state.tracks.get(pin.id);
-    const top = TOP + state.subjects.length * ROW + 8;
-    const height = box.height - top - 6;
-    if (!track || height < 20) return;
+  // Match over the weave: 50 % at the bottom, 100 % at the top, the threshold dashed. Light on dark, as it lies on a picture.
+  curve(state, top, height) {
+    const { pin, track } = state;
+    if (!track) return;
     const context = this.context;
-    const y = (match) => top + height * (1 - (Math.max(0.5, match) - 0.5) * 2);
-    context.fillStyle = "#f5f2eb";
-    context.fillRect(0, top, box.width, height);
+    const y = (match) => top + 3 + (height - 6) * (1 - (Math.max(0.5, match) - 0.5) * 2);
+    const both = (width, colour) => {
+      context.lineWidth = width;
+      context.strokeStyle = colour;
+      context.stroke();
+    };
     context.setLineDash([4, 4]);
-    context.strokeStyle = "#86290b";
-    context.lineWidth = 1;
     context.beginPath();
     context.moveTo(0, y(pin.stop_below));
-    context.lineTo(box.width, y(pin.stop_below));
-    context.stroke();
+    context.lineTo(this.scale.width, y(pin.stop_below));
+    both(3, "rgba(0, 0, 0, 0.4)");
+    both(1, "#ffd9c7");
     context.setLineDash([]);
-    context.strokeStyle = "#22272b";
-    context.lineWidth = 1.5;
     for (const [first, last] of track.spans()) {
       context.beginPath();
-      for (let frame = first; frame <= last; frame++) context.lineTo(this.x(frame + 0.5), y(track.get(frame).match));
-      context.stroke();
+      let before = false;
+      for (let frame = first; frame <= last; frame++) {
+        const sample = track.get(frame);
+        // A bridge has no match.
+        if (sample.state === "bridged") before = false;
+        else {
+          context[before ? "lineTo" : "moveTo"](this.x(frame + 0.5), y(sample.match));
+          before = true;
+        }
+      }
+      both(3.5, "rgba(0, 0, 0, 0.55)");
+      both(1.5, "#f0e442");
     }
+    // Hidden and outside: hatched; bridged: a bar below.
+    for (const [first, last, what] of track.runs(["hidden", "outside", "bridged"])) this.gap(first, last, what, top, height);
     // What is worth a look: a small flag at the top.
     for (const { frame } of state.doubts) {
       const x = this.x(frame + 0.5);
@@ -167,11 +293,39 @@ export class Timeline {
       context.lineTo(x, top + 7);
       context.fill();
     }
-    context.fillStyle = "#595750";
+    this.caption("match", this.scale.width - 62, y(1) + 12);
+    this.caption(`stops below ${Math.round(pin.stop_below * 100)} %`, this.scale.width - 118, Math.min(y(pin.stop_below) + 12, top + height - 5));
+  }
+
+  caption(text, x, y) {
+    const context = this.context;
     context.font = '11px "Public Sans", sans-serif';
-    context.fillText("match", 12, top + 12);
-    const label = `stops below ${Math.round(pin.stop_below * 100)} %`;
-    context.fillText(label, box.width - context.measureText(label).width - 12, Math.min(y(pin.stop_below) + 12, top + height - 3));
+    context.fillStyle = "rgba(20, 22, 24, 0.66)";
+    context.fillRect(x - 5, y - 11, context.measureText(text).width + 10, 15);
+    context.fillStyle = "#fff";
+    context.fillText(text, x, y);
+  }
+
+  gap(first, last, what, top, height) {
+    const context = this.context;
+    const [from, to] = [this.x(first), this.x(last + 1)];
+    if (what === "bridged") {
+      context.fillStyle = "#56b4e9";
+      context.fillRect(from, top + height - 5, to - from, 5);
+      return;
+    }
+    context.save();
+    context.beginPath();
+    context.rect(from, top, to - from, height);
+    context.clip();
+    context.fillStyle = "rgba(107, 107, 107, 0.55)";
+    context.fillRect(from, top, to - from, height);
+    context.strokeStyle = "rgba(255, 255, 255, 0.6)";
+    context.lineWidth = 1;
+    context.beginPath();
+    for (let x = from - height; x < to; x += 7) (context.moveTo(x, top + height), context.lineTo(x + height, top));
+    context.stroke();
+    context.restore();
   }
 
   playhead(state, box) {

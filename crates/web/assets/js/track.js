@@ -21,6 +21,7 @@ export class Track {
       });
     });
     this.found = null;
+    this.hash = null;
   }
 
   // Replaces everything from `first` to `last`.
@@ -73,6 +74,39 @@ export class Track {
       else runs.push([frame, frame, state]);
     }
     return runs;
+  }
+
+  // Runs of frames without the subject, as [first, last, state or null].
+  gaps(first, last) {
+    const gaps = [];
+    for (let frame = first; frame <= last; frame++) {
+      const state = this.samples.get(frame)?.state ?? null;
+      if (PRESENT.has(state)) continue;
+      const gap = gaps[gaps.length - 1];
+      if (gap && gap[1] + 1 === frame) {
+        gap[1] = frame;
+        if (state === "outside") gap[2] = gap[2] ?? state;
+        else gap[2] = state ?? gap[2];
+      } else gaps.push([frame, frame, state]);
+    }
+    return gaps;
+  }
+
+  // A number made of all places and states.
+  version() {
+    this.hash ??= [...this.samples].reduce((hash, [frame, { x, y, state }]) => (Math.imul(hash, 31) + Math.round(x * 100) + Math.round(y * 100) * 7 + frame * 13 + state.length) | 0, 17);
+    return this.hash >>> 0;
+  }
+
+  // The samples of `first`, and of others from given frames on.
+  static joined(first, others) {
+    const track = new Track();
+    const pieces = [[-Infinity, first], ...others];
+    pieces.forEach(([from, piece], i) => {
+      const until = pieces[i + 1]?.[0] ?? Infinity;
+      for (const [frame, sample] of piece?.samples ?? []) if (frame >= from && frame < until) track.samples.set(frame, sample);
+    });
+    return track;
   }
 
   // Whether the whole shot had its say, on all frames found.

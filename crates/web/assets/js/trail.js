@@ -23,6 +23,21 @@ export function paintTrail(group, track, player, current) {
   marks(group, track, player, current);
 }
 
+// The clean path: a fine white line with its keyframes as small squares.
+export function paintPath(group, path, player) {
+  let d = "";
+  path.frame.forEach((frame, i) => {
+    const at = player.toStage(path.x[i], path.y[i]);
+    d += `${i > 0 && path.frame[i - 1] === frame - 1 ? "L" : "M"}${at.x.toFixed(1)} ${at.y.toFixed(1)}`;
+  });
+  make("path", { class: "trail", d, stroke: "#000", "stroke-opacity": 0.6, "stroke-width": 3 }, group);
+  make("path", { class: "trail", d, stroke: "#fff", "stroke-width": 1.2 }, group);
+  for (const key of path.keys) {
+    const { x, y } = player.toStage(key.at.x, key.at.y);
+    make("rect", { class: "state bridged", x: x - 2.5, y: y - 2.5, width: 5, height: 5 }, group);
+  }
+}
+
 // Runs of neighbouring frames of one band; each starts where the one before ends.
 function pieces(track, player) {
   const all = [];

@@ -1,0 +1,187 @@
+// The recipe behind a path: its steps, what comes of them before they are kept, and keyframes set by hand.
+import Alpine from "../vendor/alpine-csp.esm.js";
+import { call, throttled } from "./api.js";
+
+const field = (name, label, unit, step, least, most) => ({ name, label, unit, step, least, most });
+// In plain words, with the numbers that each step has.
+const STEPS = {
+  outliers: { title: "Take out jumps", fields: [field("least", "of more than", "px", 0.25, 0, 10000), field("sigmas", "unusual by", "×", 0.5, 0, 1000), field("window", "among", "frames", 2, 3, 999)], fresh: { window: 15, sigmas: 5, least: 0.75 } },
+  smooth: { title: "Take out jitter", fields: [field("strength", "strength", "×", 0.5, 0.000001, 1000000)], fresh: { strength: 1 } },
+  polynomial: { title: "Even out", fields: [field("window", "over", "frames", 2, 3, 999), field("degree", "degree", "", 1, 0, 6)], fresh: { window: 11, degree: 2 } },
+  pull_back: { title: "Stay near the raw path", fields: [field("distance", "within", "px", 0.25, 0, 10000)], fresh: { distance: 1 } },
+  straight: { title: "Fewer points, straight", fields: [field("tolerance", "within", "px", 0.05, 0, 10000)], fresh: { tolerance: 0.5 } },
+  curve: { title: "Few keyframes, smooth", fields: [field("tolerance", "within", "px", 0.05, 0, 10000)], fresh: { tolerance: 0.25 } },
+  longest_stretch: { title: "Longest stretch", fields: [field("frames", "at most", "frames", 1, 1, 100000)], fresh: { frames: 25 } },
+  ease_in: { title: "Set off gently", fields: [field("frames", "over", "frames", 1, 1, 100000)], fresh: { frames: 12 } },
+  ease_out: { title: "Come to rest gently", fields: [field("frames", "over", "frames", 1, 1, 100000)], fresh: { frames: 12 } },
+  drop_last: { title: "Drop last keyframes", fields: [field("count", "how many", "", 1, 0, 100000)], fresh: { count: 2 } },
+};
+const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
+const px = (value) => `${value.toFixed(value < 9.95 ? 2 : 1)} px`;
+
+export const cleaning = (parts) => ({
+  recipes: [],
+  pathSeen: 0,
+  keyPicked: null,
+  stepKinds: Object.entries(STEPS).map(([kind, { title }]) => ({ kind, title })),
+
+  get cleaned() {
+    return this.subject?.cleaning ?? null;
+  },
+  get report() {
+    return this.pathSeen && this.cleaned ? (parts.path?.report ?? null) : null;
+  },
+  get cleanText() {
+    if (!this.cleaned) return "the samples as they are";
+    if (!this.report) return "…";
+    return `${this.report.samples} → ${this.report.keys} keyframes, ${px(this.report.largest)}`;
+  },
+  get distanceText() {
+    return this.report ? `From the raw path: at most ${px(this.report.largest)}, on average ${px(this.report.mean)}.` : "";
+  },
+  get worstFrame() {
+    return this.report?.largest_on ?? null;
+  },
+  get stepRows() {
+    return (this.cleaned?.steps ?? []).map((step, index) => {
+      const { title, fields } = STEPS[step.step];
+      const where = step.range ? `frames ${step.range.first} to ${step.range.last}` : "";
+      return { key: `${index} ${step.step}`, index, title, on: step.on, where, fields: fields.map((one) => ({ ...one, key: `${index} ${one.name}`, value: step[one.name], index })) };
+    });
+  },
+  get recipeNames() {
+    return this.recipes.map((recipe) => recipe.name);
+  },
+
+  setCleaning(cleaning, title) {
+    return this.edit(title, { edit: "set_cleaning", subject: this.subject.id, cleaning });
+  },
+  async startCleaning() {
+    if (!this.subject) return;
+    if (this.cleaned) return this.stopCleaning();
+    this.setCleaning(await call("GET", "/api/recipes/default"), `Clean ${this.subject.name}`);
+  },
+  stopCleaning() {
+    this.setCleaning(null, `${this.subject.name}: the samples as they are`);
+  },
+  changeSteps(change, title) {
+    const cleaning = copy(this.cleaned);
+    change(cleaning.steps);
+    this.setCleaning(cleaning, title);
+  },
+  stepSwitched(index, on) {
+    this.changeSteps((steps) => (steps[index].on = on), `${this.stepTitle(index)}: ${on ? "on" : "off"}`);
+  },
+  stepTitle(index) {
+    return STEPS[this.cleaned.steps[index].step].title;
+  },
+  // While a number is turned the page shows what would come of it; when it is left it is kept.
+  stepTyped({ index, name }, text) {
+    const cleaning = copy(this.cleaned);
+    cleaning.steps[index][name] = Number(text);
+    parts.previewSoon ??= throttled(60, (body) => this.preview(body));
+    parts.previewSoon(cleaning);
+  },
+  stepSet({ index, name }, text) {
+    this.changeSteps((steps) => (steps[index][name] = Number(text)), this.stepTitle(index));
+  },
+  stepUp(index) {
+    if (index > 0) this.changeSteps((steps) => steps.splice(index - 1, 2, steps[index], steps[index - 1]), "Order of the recipe");
+  },
+  stepRemoved(index) {
+    this.changeSteps((steps) => steps.splice(index, 1), `Without: ${this.stepTitle(index)}`);
+  },
+  stepAdded(kind) {
+    if (!kind) return;
+    const step = { step: kind, ...STEPS[kind].fresh, on: true, range: this.chosen ? { ...this.chosen } : null };
+    this.changeSteps((steps) => steps.push(step), STEPS[kind].title);
+  },
+  keepRecipe(name) {
+    if (!name.trim()) return;
+    this.edit(`Keep the recipe ${name.trim()}`, { edit: "keep_recipe", name: name.trim(), steps: copy(this.cleaned.steps) });
+    this.say(`The recipe is kept as ${name.trim()}; other subjects can use it.`);
+  },
+  useRecipe(name) {
+    const recipe = this.recipes.find((one) => one.name === name);
+    if (recipe) this.setCleaning({ steps: copy(recipe.steps), hand_keys: this.cleaned ? copy(this.cleaned.hand_keys) : [] }, `Recipe ${name}`);
+  },
+
+  // --- what comes of it ---------------------------------------------------------------------------------------------
+
+  async refreshPath() {
+    const { subject } = this;
+    if (!subject) return this.showPath(null);
+    try {
+      const path = await call("GET", `${this.path}/subjects/${subject.id}/path`);
+      if (subject.id === this.selected) this.showPath(path);
+    } catch (error) {
+      if (error.word !== "offline") this.say(error.message, true);
+    }
+  },
+  async preview(cleaning) {
+    try {
+      const { id } = this.subject;
+      const path = await call("POST", `${this.path}/subjects/${id}/path`, { cleaning });
+      if (id === this.selected) this.showPath(path);
+    } catch (error) {
+      if (error.word !== "offline") this.say(error.message, true);
+    }
+  },
+  showPath(path) {
+    parts.path = path;
+    parts.timeline.curves.setPath(path);
+    this.pathSeen++;
+    if (path?.lost_keys?.length) this.say(`Keyframes set by hand on frames ${path.lost_keys.join(", ")} are on no span any more; they come back when the span does.`);
+    this.repaint();
+  },
+
+  // --- keyframes by hand --------------------------------------------------------------------------------------------
+
+  // A key in the place of another; what was on its frame before is gone from there.
+  withKey(from, key) {
+    const cleaning = copy(this.cleaned);
+    const others = cleaning.hand_keys.filter((one) => one.frame !== from && one.frame !== key?.frame);
+    const gone = key && key.frame === from ? [] : [{ frame: from, key: null }];
+    cleaning.hand_keys = [...others, ...gone, ...(key ? [{ frame: key.frame, key }] : [])];
+    return cleaning;
+  },
+  async keyDragged(from, key, done) {
+    if (!this.cleaned) return;
+    const cleaning = this.withKey(from, key);
+    parts.previewSoon ??= throttled(60, (body) => this.preview(body));
+    parts.timeline.curves.picked = key.frame;
+    this.keyPicked = key.frame;
+    if (done) await this.setCleaning(cleaning, `Keyframe on frame ${key.frame}`);
+    else parts.previewSoon(cleaning);
+  },
+  addKey(frame) {
+    if (!this.cleaned || !parts.path) return;
+    const i = parts.path.frame.indexOf(frame);
+    if (i < 0 || parts.path.keys.some((key) => key.frame === frame)) return;
+    const { x, y } = parts.path;
+    const [before, after] = [Math.max(0, i - 1), Math.min(x.length - 1, i + 1)];
+    const frames = Math.max(1, parts.path.frame[after] - parts.path.frame[before]);
+    const velocity = { x: (x[after] - x[before]) / frames, y: (y[after] - y[before]) / frames };
+    const key = { frame, at: { x: x[i], y: y[i] }, arrive: { velocity }, leave: { velocity } };
+    this.keyDragged(frame, key, true);
+  },
+  removeKey() {
+    if (this.keyPicked === null || !this.cleaned) return false;
+    this.setCleaning(this.withKey(this.keyPicked, null), `Remove the keyframe on frame ${this.keyPicked}`);
+    this.keyPicked = null;
+    return true;
+  },
+  // Comes to rest at the key and sets off from rest.
+  easeKey() {
+    const key = parts.path?.keys.find((one) => one.frame === this.keyPicked);
+    if (!key) return;
+    const rest = { velocity: { x: 0, y: 0 } };
+    this.setCleaning(this.withKey(key.frame, { ...copy(key), arrive: rest, leave: rest }), `At rest on frame ${key.frame}`);
+  },
+  forgetKeys() {
+    this.setCleaning({ ...copy(this.cleaned), hand_keys: [] }, "Forget keyframes set by hand");
+  },
+  get handKeyCount() {
+    return this.cleaned?.hand_keys.length ?? 0;
+  },
+});

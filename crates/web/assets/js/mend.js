@@ -1,0 +1,114 @@
+// A range of frames chosen on the time below, and what can be done to it; gaps that can be bridged at once; hand-over.
+import { call } from "./api.js";
+
+const frames = (first, last) => (first === last ? `frame ${first}` : `frames ${first} to ${last}`);
+
+export const mending = (parts) => ({
+  chosen: null,
+  handing: false,
+
+  // Without a chosen range: the frame in view.
+  get target() {
+    return this.chosen ?? { first: this.frame, last: this.frame };
+  },
+  get targetText() {
+    const { first, last } = this.target;
+    return first === last ? `Frame ${first}` : `Frames ${first} to ${last} (${last - first + 1})`;
+  },
+  get mendText() {
+    const { length } = this.gapRows;
+    if (this.chosen) return this.targetText;
+    return length ? `${length} ${length === 1 ? "gap" : "gaps"}` : "no gaps";
+  },
+  // Runs without the subject, with what would carry the path across.
+  get gapRows() {
+    const track = this.track;
+    if (!track || track.count() < 2) return [];
+    const found = track.frames();
+    const [begins, ends] = [found[0], found[found.length - 1]];
+    return track.gaps(this.first, this.last).map(([first, last, state]) => {
+      const inner = first > begins && last < ends;
+      const word = state === "outside" ? "outside" : state === "hidden" ? "hidden" : "nothing found";
+      return { key: `${first}-${last}`, first, last, text: `${word}, ${frames(first, last)}`, inner, act: inner ? "Bridge" : "Carry on" };
+    });
+  },
+  get riders() {
+    return this.subjects.flatMap((one) => one.pins.map((pin, i) => ({ id: pin.id, name: one.pins.length > 1 ? `${one.name} (${i + 1})` : one.name })).filter((pin) => pin.id !== this.pin?.id));
+  },
+
+  choose(range) {
+    this.chosen = range;
+    this.drawTimeline();
+  },
+  // The range begins, or ends, on the frame in view.
+  edge(which) {
+    const { frame } = this;
+    const { first, last } = this.target;
+    this.choose(which === "first" ? { first: frame, last: Math.max(frame, last) } : { first: Math.min(first, frame), last: frame });
+  },
+
+  changeRange(range, action) {
+    const body = { revision: this.revision, pin: this.pin.id, ...range, ...action };
+    return this.write(() => call("POST", `${this.path}/ranges`, { ...body, revision: this.revision }));
+  },
+  async doRange(action) {
+    if (!this.pin) return;
+    const done = await this.changeRange({ first: this.target.first, last: this.target.last }, action);
+    if (done) this.choose(null);
+  },
+  bridgeRange(how) {
+    this.doRange({ do: "bridge", how });
+  },
+  bridgeHere() {
+    const gap = this.gapRows.find((row) => row.first <= this.frame && this.frame <= row.last);
+    if (this.chosen) this.bridgeRange("smooth");
+    else if (gap) this.crossGap(gap);
+    else this.say("There is no gap on this frame. Drag a range on the weave below to bridge it.");
+  },
+  rideOn(other) {
+    if (other) this.doRange({ do: "bridge", how: "riding", other });
+  },
+  carryOn() {
+    this.doRange({ do: "carry_on" });
+  },
+  hideRange() {
+    this.doRange({ do: "hide" });
+  },
+  showRange() {
+    this.doRange({ do: "show" });
+  },
+  deleteRange() {
+    this.doRange({ do: "delete" });
+  },
+  solveRange() {
+    this.doRange({ do: "solve" });
+  },
+  // The span ends, or starts, on the frame in view: it is away on all others of that side.
+  endHere() {
+    if (this.frame < this.last) this.changeRange({ first: this.frame + 1, last: this.last }, { do: "hide" });
+  },
+  startHere() {
+    if (this.frame > this.first) this.changeRange({ first: this.first, last: this.frame - 1 }, { do: "hide" });
+  },
+  crossGap(row) {
+    this.changeRange({ first: row.first, last: row.last }, row.inner ? { do: "bridge", how: "smooth" } : { do: "carry_on" });
+  },
+  crossAll() {
+    for (const row of this.gapRows) if (row.inner) this.crossGap(row);
+  },
+
+  // The next click puts the pin on another feature of the same subject, which leads from this frame on.
+  beginHandOver() {
+    if (!this.subject) return;
+    this.handing = true;
+    this.say("Click on another feature of the same subject: from this frame on it leads, and the path goes on without a jump.");
+    this.repaint();
+  },
+  get handOverRows() {
+    return (this.subject?.hand_overs ?? []).map((over) => ({ key: over.from, from: over.from, text: `led by another feature from frame ${over.from}` }));
+  },
+  removeHandOver(row) {
+    const over = this.subject.hand_overs.find((one) => one.from === row.from);
+    this.edit(`Take back the hand-over of ${this.subject.name}`, { edit: "remove_pin", pin: over.pin });
+  },
+});
