@@ -72,6 +72,8 @@ pub(crate) struct Find {
     pub anchored: bool,
     /// What the reference was softened by.
     pub blur: Blur,
+    /// What the picture was softened by.
+    pub picture_blur: Blur,
 }
 
 impl Find {
@@ -85,6 +87,7 @@ impl Find {
             to_newest: 0.0,
             anchored: false,
             blur: Blur::default(),
+            picture_blur: Blur::default(),
         }
     }
 
@@ -165,7 +168,7 @@ impl<'a> Looker<'a> {
         for (found, start, peak_ratio) in placed {
             let could_win = found.matched >= best - MOST_GAINED_BY_SHAPE;
             let found = if could_win { self.shaped(target, blur, &windows, start, found) } else { found };
-            finds.push(Find { peak_ratio, blur, ..self.judged(&found, start) });
+            finds.push(Find { peak_ratio, blur, picture_blur: self.aligner.blur, ..self.judged(&found, start) });
         }
         finds.sort_by(|a, b| b.matched.total_cmp(&a.matched));
         Ok(Look { finds, windows })
@@ -175,36 +178,33 @@ impl<'a> Looker<'a> {
     pub fn align_near(&mut self, target: &mut Target, windows: &[Window], start: Homography, velocity: Point) -> Find {
         let blur = self.softness.of_pattern(velocity, &self.pin.pattern);
         let found = self.align(target, blur, windows, start);
-        Find { blur, ..self.judged(&found, start) }
+        Find { blur, picture_blur: self.aligner.blur, ..self.judged(&found, start) }
     }
 
-    /// As [`Looker::align_near`], where it is known how soft the frame is.
-    pub fn align_softened(&mut self, target: &mut Target, windows: &[Window], start: Homography, blur: Blur) -> Find {
-        let found = self.align(target, blur, windows, start);
-        Find { blur, ..self.judged(&found, start) }
+    /// Aligns another target where something was found, as soft as it was found to be.
+    pub fn align_again(&mut self, target: &mut Target, windows: &[Window], find: &Find) -> Find {
+        self.aligner.blur = find.picture_blur;
+        let found = self.align(target, find.blur, windows, find.map);
+        self.aligner.blur = self.softness.of_picture();
+        Find { blur: find.blur, picture_blur: find.picture_blur, ..self.judged(&found, find.map) }
     }
 
-    /// Where the pattern as it is at `map` on one frame is on another, near `there`; `None` when it cannot be found.
-    pub fn follow_back(
-        &mut self,
-        windows: &[Window],
-        map: &Homography,
-        others: &[Window],
-        there: &Homography,
-    ) -> Option<Point> {
+    /// How far from `there` on another frame the pattern as it is at `map` on one frame is found, in pixels. When it is not found
+    /// near `there` at all, as far as it was looked for.
+    pub fn follow_back(&mut self, windows: &[Window], map: &Homography, others: &[Window], there: &Homography) -> f64 {
         let [cols, rows] = self.pin.pattern.map(|side| side as usize);
         let pattern = Pattern::pick(windows, map, cols, rows, self.pin.filter);
         let blur = std::mem::take(&mut self.aligner.blur);
         (self.aligner.hopeless, self.aligner.roughly) = (0.0, ROUND_TRIP_TO);
         let found = self.aligner.align(&pattern, others, *there, Motion::Position, ALIGN_REACH);
         (self.aligner.blur, self.aligner.roughly) = (blur, self.roughly);
-        found.has_settled().then(|| found.centre())
+        if found.has_settled() { found.centre().distance(there.origin()) } else { ALIGN_REACH }
     }
 
-    /// The pixels that [`Looker::align_near`] needs.
-    pub fn area_near(&self, map: &Homography) -> PixelRect {
+    /// The pixels that [`Looker::align_again`] needs.
+    pub fn area_of(&self, find: &Find) -> PixelRect {
         let [cols, rows] = self.pin.pattern.map(|side| side as usize);
-        crate::align::bounds(map, cols, rows, ALIGN_REACH + 6.0 + self.softness.reach())
+        crate::align::bounds(&find.map, cols, rows, ALIGN_REACH + 6.0 + find.picture_blur.reach())
     }
 
     /// After a good find: is the picture softer or sharper than was taken for granted?

@@ -53,11 +53,6 @@ impl Softness {
         gauss(-self.level)
     }
 
-    /// Pixels that blurring the picture reaches.
-    pub fn reach(&self) -> f64 {
-        self.of_picture().reach()
-    }
-
     /// Tries the neighbouring softness on each side; `match_with` gives the match for blur of pattern and blur of picture.
     pub fn learn(
         &mut self,

@@ -75,7 +75,7 @@ pub struct Sample {
     #[serde(default)]
     pub peak_ratio: Option<f64>,
     /// Distance from where it was on the frame before to where following it back from here leads, in pixels (Kalal,
-    /// Mikolajczyk & Matas 2010). `None` where the whole shot was not solved, or the frame before has no sample.
+    /// Mikolajczyk & Matas 2010). Of a guide: how far beside it the pin's own pattern is found. `None` where the whole shot was not solved, or the frame before has no sample.
     #[serde(default)]
     pub back_error: Option<f64>,
     /// How the pattern has turned, grown or tilted since it was picked. `None` for a pin that takes only the position.

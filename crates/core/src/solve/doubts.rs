@@ -16,6 +16,8 @@ const LEAST: f64 = 1.0;
 const LOOK_ALIKE: f64 = 0.93;
 /// Following back may miss by this many pixels before it is doubtful; less is noise, and motion that changes the picture.
 const BACK_ERROR: f64 = 0.5;
+/// A guide may lie this many pixels beside the pattern: people put it where the thing is, not where the pattern says.
+const GUIDE_OFF: f64 = 1.5;
 /// Standard deviation from which a place is called vague, in pixels.
 const VAGUE: f64 = 0.35;
 /// The match may fall this far below what is usual in the shot.
@@ -31,6 +33,8 @@ pub enum DoubtReason {
     LookAlike,
     /// Followed back one frame, it does not come to where it was.
     BackError,
+    /// Set by hand, but the pin's own pattern is found beside it.
+    GuideOff,
     /// The picture does not fix the place well.
     Vague,
     /// It looks less like the pattern than elsewhere in the shot.
@@ -101,6 +105,11 @@ fn doubt(samples: &[(Frame, Sample)], i: usize, usual: &Usual) -> Option<Doubt> 
     let (frame, sample) = samples[i];
     if sample.state == SampleState::Found {
         return doubt_of_find(samples, i, usual);
+    }
+    if sample.state == SampleState::Guide {
+        // Twice as weighty as what follows from it.
+        let weight = sample.back_error.map_or(0.0, |off| 2.0 * off / GUIDE_OFF);
+        return (weight >= LEAST).then_some(Doubt { frame, reason: DoubtReason::GuideOff, weight });
     }
     if sample.state != SampleState::Hidden {
         return None;

@@ -29,7 +29,8 @@ pub(super) fn fill(
         .collect();
     for guide in guides.within(range) {
         let shape = (pin.motion != crate::shot::Motion::Position).then_some(guide.shape);
-        track.set(guide.frame, Some(Sample { shape, solved: true, ..Sample::guide(guide.at) }));
+        let back_error = errors.get(&guide.frame).copied();
+        track.set(guide.frame, Some(Sample { shape, back_error, solved: true, ..Sample::guide(guide.at) }));
     }
     let seen: Vec<(Frame, Point)> = track.iter().map(|(frame, sample)| (frame, sample.at)).collect();
     for frame in range.frames().filter(|frame| track.get(*frame).is_none()).collect::<Vec<_>>() {

@@ -9,7 +9,7 @@ use super::whole::whole_shot;
 use super::{Halt, Step, Task, Watch};
 use crate::geometry::{Homography, Point};
 use crate::image::{FrameSource, Window};
-use crate::look::{Find, Looker, Target};
+use crate::look::{Find, Looker, Prediction, Target};
 use crate::shot::ReferencePolicy;
 use crate::time::Frame;
 
@@ -17,6 +17,8 @@ use crate::time::Frame;
 const MOST_MOVED: f64 = 2.5;
 /// The match may fall by this much at most: another reference weighs things differently.
 const MATCH_LOST: f64 = 0.03;
+/// A guide is not taken to be off by more than this, in pixels: further away the pattern is another one that looks alike.
+const GUIDE_OFF: f64 = 16.0;
 /// Frames that are handed to a thread at a time.
 const CHUNK: usize = 16;
 
@@ -55,7 +57,30 @@ where
     }
     let frames = chunks(path);
     let errors = share(&mut lookers, frames, |looker, chunk| refiner.back_errors(looker, path, &chunk))?;
-    Ok(errors.into_iter().flatten().collect())
+    let mut errors: BackErrors = errors.into_iter().flatten().collect();
+    errors.extend(guides_off(&mut sources[0], task, &mut lookers[0])?);
+    Ok(errors)
+}
+
+/// How far beside each guide of the range the pin's own pattern is found; nothing where it is not found near.
+fn guides_off<S: FrameSource>(
+    source: &mut S,
+    task: Task<'_>,
+    looker: &mut Looker<'_>,
+) -> Result<Vec<(Frame, f64)>, Halt<S::Error>> {
+    let Some(own) = task.guides.all().iter().find(|guide| guide.frame == task.pin.frame) else { return Ok(Vec::new()) };
+    let target = Target::pick(source, own.frame, own.map(), task.pin).map_err(Halt::Source)?;
+    let Some(mut target) = target else { return Ok(Vec::new()) };
+    let mut off = Vec::new();
+    for guide in task.guides.within(task.range).filter(|guide| guide.frame != own.frame) {
+        let reach = (GUIDE_OFF, GUIDE_OFF);
+        let prediction =
+            Prediction { at: guide.at, reach, shape: guide.shape, velocity: Point::default(), is_hidden: false };
+        let look = looker.look(source, guide.frame, &mut target, &prediction).map_err(Halt::Source)?;
+        let found = look.finds.first().filter(|find| find.matched >= task.pin.stop_below);
+        off.extend(found.map(|find| (guide.frame, find.at().distance(guide.at))));
+    }
+    Ok(off)
 }
 
 /// The path in pieces that are worth a thread's while.
@@ -72,13 +97,13 @@ where
 {
     let guides = task.guides.all().iter().map(|guide| (guide.frame, guide.map()));
     let before = path.keys().filter_map(|frame| frame.step(-1));
-    let mut places: BTreeMap<Frame, Homography> =
-        before.filter_map(|frame| Some((frame, outside_range(task, frame)?))).collect();
-    places.extend(guides);
-    places.extend(path.iter().map(|(frame, find)| (*frame, find.map)));
+    let mut places: BTreeMap<Frame, Find> =
+        before.filter_map(|frame| Some((frame, Find::nothing(outside_range(task, frame)?)))).collect();
+    places.extend(guides.map(|(frame, map)| (frame, Find::nothing(map))));
+    places.extend(path.iter().map(|(frame, find)| (*frame, *find)));
     let looker = Looker::new(task.pin, task.size);
-    let read = |source: &mut S, (frame, map): (Frame, Homography)| {
-        let windows = source.windows(frame, looker.area_near(&map), task.pin.channel.components());
+    let read = |source: &mut S, (frame, find): (Frame, Find)| {
+        let windows = source.windows(frame, looker.area_of(&find), task.pin.channel.components());
         windows.map(|windows| (frame, windows)).map_err(Halt::Source)
     };
     Ok(share(sources, places.into_iter().collect(), read)?.into_iter().collect())
@@ -129,7 +154,7 @@ impl Refiner<'_> {
             for guide in [before, after].into_iter().flatten() {
                 let Some(target) = targets.get(&guide.frame) else { continue };
                 let target = mine.entry(guide.frame).or_insert_with(|| target.clone());
-                let again = looker.align_softened(target, &self.windows[frame], find.map, find.blur);
+                let again = looker.align_again(target, &self.windows[frame], find);
                 if again.matched >= self.task.pin.stop_below && again.at().distance(find.at()) < MOST_MOVED {
                     seen.push((f64::from(guide.frame.until(*frame).unsigned_abs() as u32), again));
                 }
@@ -148,7 +173,7 @@ impl Refiner<'_> {
     ) -> Result<Vec<(Frame, Find)>, Halt<E>> {
         for (frame, find) in chunk.iter_mut().filter(|(_, find)| find.anchored) {
             Halt::on_stop(self.watch, Step::Compared)?;
-            let again = looker.align_softened(whole, &self.windows[frame], find.map, find.blur);
+            let again = looker.align_again(whole, &self.windows[frame], find);
             let kept = again.matched >= find.matched - MATCH_LOST && again.matched >= self.task.pin.stop_below;
             if kept && again.at().distance(find.at()) < MOST_MOVED {
                 let at = again.at() + corrections.at(*frame);
@@ -162,7 +187,7 @@ impl Refiner<'_> {
     fn corrections(&self, looker: &mut Looker<'_>, whole: &mut Target) -> Corrections {
         let mut corrections = Vec::new();
         for guide in self.task.guides.all() {
-            let found = looker.align_softened(whole, &self.windows[&guide.frame], guide.map(), Default::default());
+            let found = looker.align_again(whole, &self.windows[&guide.frame], &Find::nothing(guide.map()));
             if found.matched >= self.task.pin.stop_below && found.at().distance(guide.at) < MOST_MOVED {
                 corrections.push((guide.frame, guide.at - found.at()));
             }
@@ -192,8 +217,7 @@ impl Refiner<'_> {
         let guide = || self.task.guides.all().iter().find(|guide| guide.frame == before).map(Guide::map);
         let there = path.get(&before).map(|find| find.map).or_else(guide);
         let there = there.or_else(|| outside_range(self.task, before))?;
-        let found = looker.follow_back(&self.windows[&frame], &find.map, &self.windows[&before], &there);
-        found.map(|at| at.distance(there.origin()))
+        Some(looker.follow_back(&self.windows[&frame], &find.map, &self.windows[&before], &there))
     }
 }
 

@@ -250,3 +250,27 @@ fn a_pin_that_takes_turn_and_growth_reports_them() {
         assert!(sample.at.distance(Point::new(130.0, 90.0)) < 0.1, "frame {frame}: {:?}", sample.at);
     }
 }
+
+#[test]
+fn a_guide_that_is_wrong_by_six_pixels_is_the_first_doubt_and_mended_with_one() {
+    let mut stack = shot(64, drift, nothing);
+    let range = whole(&stack);
+    let pin = pin(0, drift(0));
+    let mut track = solved(&mut stack, &pin, &Track::new());
+    assert_eq!(doubts(&track).first().map(|doubt| doubt.frame), None);
+    let mut guide = |track: &mut Track, at: Point| {
+        track.set(Frame(32), Some(Sample::guide(at)));
+        let part = affected(&pin, track, Frame(32), range);
+        let again = solve(std::slice::from_mut(&mut stack), &pin, track, part, &Unwatched).unwrap();
+        let Solution::Solved(again) = again else { panic!() };
+        for (frame, sample) in again.iter() {
+            track.set(frame, Some(sample));
+        }
+    };
+    guide(&mut track, drift(32) + Point::new(6.0, 0.0));
+    let first = doubts(&track)[0];
+    assert_eq!((first.frame, first.reason), (Frame(32), DoubtReason::GuideOff), "{:?}", doubts(&track));
+    guide(&mut track, drift(32));
+    assert!(doubts(&track).is_empty(), "{:?}", doubts(&track));
+    assert!(worst(&track, drift) < 0.1);
+}

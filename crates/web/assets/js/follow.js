@@ -6,6 +6,7 @@ const STATE_WORDS = { found: "found", guide: "set by hand", hidden: "hidden", br
 const REASONS = {
   look_alike: "another place looks nearly the same",
   back_error: "followed back, it does not come to where it was",
+  guide_off: "set by hand beside the pattern",
   vague: "the picture does not fix the place well",
   low_match: "looks less like the pattern than elsewhere",
   sudden: "leaps",
@@ -20,6 +21,7 @@ export const following = (parts) => ({
   doubts: [],
   nextGuide: null,
   looking: false,
+  answered: new Set(),
 
   get threshold() {
     return Math.round((this.pin?.stop_below ?? 0.8) * 100);
@@ -49,7 +51,7 @@ export const following = (parts) => ({
       y: place.y.toFixed(2),
       sure: seen ? `±${sample.deviation.toFixed(2)} px` : "–",
       rival: !seen ? "–" : sample.peakRatio === null ? "none" : `${sample.peakRatio.toFixed(2)} : 1`,
-      back: sample.backError === null || !seen ? "–" : `${sample.backError.toFixed(2)} px`,
+      back: sample.backError === null || !(seen || sample.state === "guide") ? "–" : `${sample.backError.toFixed(2)} px`,
     };
   },
   get followText() {
@@ -96,7 +98,8 @@ export const following = (parts) => ({
     try {
       const { doubts, next_guide } = await call("GET", `${this.path}/pins/${pin.id}/doubts`);
       if (pin.id !== this.pin?.id) return;
-      this.doubts = doubts;
+      // A guide that was looked at and accepted stays accepted.
+      this.doubts = doubts.filter(({ frame, reason }) => reason !== "guide_off" || !this.answered.has(`${pin.id} ${frame}`));
       this.nextGuide = next_guide;
     } catch (error) {
       if (error.word !== "offline") this.say(error.message, true);
@@ -138,6 +141,7 @@ export const following = (parts) => ({
     const place = this.dragPlace ?? this.sample;
     if (!place) return;
     const { frame } = this;
+    this.answered.add(`${this.pin.id} ${frame}`);
     const done = this.setGuide(place.x, place.y);
     this.goOnLooking(frame);
     await done;

@@ -1,0 +1,187 @@
+//! Ranges, bridges, recipes, keyframes and weaves, as programs see them.
+
+use serde_json::{Value, json};
+
+use super::{idle, put_pin, with_shot};
+use jampin_testkit::Server;
+
+struct Bench {
+    server: Server,
+    path: String,
+    pin: String,
+    subject: String,
+}
+
+impl Bench {
+    fn new() -> Self {
+        let (server, shot) = with_shot(&[]);
+        let made = put_pin(&server, &shot, 0)["made"].clone();
+        let path = format!("/api/shots/{shot}");
+        server.wait(&path, idle);
+        let word = |name: &str| made[name].as_str().unwrap().to_owned();
+        Self { server, path, pin: word("pin"), subject: word("subject") }
+    }
+
+    fn state(&self) -> Value {
+        self.server.get(&self.path).json()
+    }
+
+    /// The samples of the pin, `[x, y, state]` a frame; frames without one are `null`.
+    fn samples(&self) -> Vec<Value> {
+        let state = self.state();
+        let track = state["tracks"].as_array().unwrap().iter().find(|track| track["pin"] == self.pin.as_str()).unwrap();
+        let frames = track["frame"].as_array().unwrap();
+        let sample = |frame: u64| {
+            let i = frames.iter().position(|other| *other == frame)?;
+            Some(json!([track["x"][i], track["y"][i], track["state"][i]]))
+        };
+        (0..30).map(|frame| sample(frame).unwrap_or(Value::Null)).collect()
+    }
+
+    fn words(&self) -> String {
+        let letter = |sample: &Value| sample[2].as_str().map_or('.', |word| word.chars().next().unwrap());
+        self.samples().iter().map(letter).collect()
+    }
+
+    fn send(&self, to: &str, mut body: Value) -> (u16, Value) {
+        body["revision"] = self.state()["shot"]["revision"].clone();
+        let answer = self.server.send("POST", &format!("{}/{to}", self.path), &body);
+        let value = answer.json();
+        if value["job"].is_string() {
+            self.server.wait(&self.path, idle);
+        }
+        (answer.status, value)
+    }
+
+    fn range(&self, first: u32, last: u32, action: Value) -> (u16, Value) {
+        let mut body = json!({ "pin": self.pin, "first": first, "last": last });
+        body.as_object_mut().unwrap().extend(action.as_object().unwrap().clone());
+        self.send("ranges", body)
+    }
+
+    fn undo(&self) {
+        assert_eq!(self.send("undo", json!({})).0, 200);
+    }
+
+    fn clean(&self, cleaning: &Value) -> (u16, Value) {
+        let edit = json!({ "edit": "set_cleaning", "subject": self.subject, "cleaning": cleaning });
+        self.send("edits", json!({ "title": "Clean", "edit": edit }))
+    }
+
+    fn cleaned(&self) -> Value {
+        self.server.get(&format!("{}/subjects/{}/path", self.path, self.subject)).json()
+    }
+}
+
+#[test]
+fn a_range_is_deleted_bridged_hidden_and_solved_again_in_one_action_each() {
+    let bench = Bench::new();
+    let before = bench.samples();
+    assert!(before.iter().filter(|sample| sample[2] == "found").count() > 20, "{}", bench.words());
+    assert_eq!(bench.range(12, 15, json!({ "do": "delete" })).0, 200);
+    assert_eq!(&bench.words()[12..16], "....");
+    assert_eq!(bench.range(12, 15, json!({ "do": "delete" })).0, 422, "there is nothing left to delete");
+    assert_eq!(bench.range(12, 15, json!({ "do": "bridge", "how": "smooth" })).0, 200);
+    assert_eq!(&bench.words()[11..17], "fbbbbf");
+    for (now, then) in bench.samples().iter().zip(&before).skip(12).take(4) {
+        let off = (now[0].as_f64().unwrap() - then[0].as_f64().unwrap()).abs();
+        assert!(off < 3.0, "{then} became {now}");
+    }
+    bench.undo();
+    bench.undo();
+    assert_eq!(bench.samples(), before, "two undos bring everything back");
+    assert_eq!(bench.range(18, 22, json!({ "do": "hide" })).0, 202);
+    assert_eq!(&bench.words()[17..24], "fhhhhhf");
+    assert_eq!(bench.state()["subjects"][0]["pins"][0]["hidden"], json!([{ "first": 18, "last": 22 }]));
+    assert_eq!(bench.range(18, 22, json!({ "do": "show" })).0, 202);
+    assert_eq!(&bench.words()[17..24], "fffffff");
+    assert_eq!(bench.range(8, 9, json!({ "do": "solve" })).0, 202);
+    assert_eq!(
+        bench.words(),
+        before.iter().map(|s| s[2].as_str().unwrap().chars().next().unwrap()).collect::<String>()
+    );
+}
+
+#[test]
+fn ranges_that_make_no_sense_are_refused() {
+    let bench = Bench::new();
+    let (status, answer) = bench.range(20, 10, json!({ "do": "delete" }));
+    assert_eq!((status, answer["error"].as_str()), (422, Some("unusable")));
+    assert_eq!(bench.range(20, 99, json!({ "do": "hide" })).0, 422);
+    assert_eq!(bench.range(1, 2, json!({ "do": "juggle" })).0, 422);
+    let (status, answer) = bench.range(0, 3, json!({ "do": "bridge", "how": "smooth" }));
+    assert_eq!(status, 422);
+    assert!(answer["message"].as_str().unwrap().contains("carry on"), "{answer}");
+    assert_eq!(bench.range(25, 29, json!({ "do": "delete" })).0, 200);
+    assert_eq!(bench.range(25, 29, json!({ "do": "carry_on" })).0, 200);
+    assert_eq!(&bench.words()[24..], "fbbbbb");
+}
+
+#[test]
+fn a_recipe_is_previewed_kept_and_used() {
+    let bench = Bench::new();
+    let default = bench.server.get("/api/recipes/default").json();
+    let raw = bench.cleaned();
+    assert_eq!(raw["report"]["largest"], 0.0);
+    let path = format!("{}/subjects/{}/path", bench.path, bench.subject);
+    let preview = bench.server.send("POST", &path, &json!({ "cleaning": default }));
+    assert!(preview.json()["keys"].as_array().unwrap().len() < 20, "{}", preview.text());
+    assert_eq!(bench.cleaned(), raw, "a preview changes nothing");
+    assert_eq!(bench.clean(&default).0, 200);
+    assert_eq!(bench.cleaned(), preview.json());
+    let mut bad = default.clone();
+    bad["steps"][0]["window"] = json!(1);
+    let (status, answer) = bench.clean(&bad);
+    assert_eq!(status, 422);
+    assert!(answer["message"].as_str().unwrap().starts_with("Step 1"), "{answer}");
+    let key = json!({ "frame": 10, "at": { "x": 50.0, "y": 60.0 }, "arrive": "straight", "leave": "straight" });
+    let mut by_hand = default.clone();
+    by_hand["hand_keys"] = json!([{ "frame": 10, "key": key }]);
+    assert_eq!(bench.clean(&by_hand).0, 200);
+    assert_eq!(bench.cleaned()["x"][10], 50.0);
+    // The label goes where the clean path goes.
+    let scene = bench.server.get(&format!("{}/scene", bench.path)).json();
+    let line = |frame: usize| scene["frames"][frame][0]["shape"]["to"]["x"].as_f64().unwrap();
+    assert!(line(10) < line(5) - 40.0, "{} {}", line(10), line(5));
+    let keep = json!({ "edit": "keep_recipe", "name": "Calm", "steps": default["steps"] });
+    assert_eq!(bench.send("edits", json!({ "title": "Keep", "edit": keep })).0, 200);
+    assert_eq!(bench.state()["recipes"][0]["name"], "Calm");
+    let csv = bench.server.get(&format!("{}/keys.csv", bench.path)).text();
+    assert!(csv.lines().any(|line| line.starts_with("10,Subject A,0,50.0000,60.0000")), "{csv}");
+    let json = bench.server.get(&format!("{}/path.json", bench.path)).json();
+    assert_eq!(json["subjects"][0]["spans"][0]["places"][10], json!([50.0, 60.0]));
+    (0..3).for_each(|_| bench.undo());
+    assert_eq!(bench.cleaned(), raw, "the samples were never touched");
+}
+
+#[test]
+fn another_feature_takes_over_without_a_jump() {
+    let bench = Bench::new();
+    let before = bench.cleaned();
+    let body = json!({ "frame": 14, "x": 200.0, "y": 140.0, "follow": true, "hand_over": bench.subject });
+    let (status, made) = bench.send("pins", body);
+    assert_eq!(status, 201, "{made}");
+    assert_eq!(made["made"]["subject"], bench.subject.as_str());
+    let state = bench.state();
+    assert_eq!(state["subjects"].as_array().unwrap().len(), 1);
+    assert_eq!(state["subjects"][0]["hand_overs"][0]["from"], 14);
+    let after = bench.cleaned();
+    let jump = |path: &Value, i: usize| (path["x"][i].as_f64().unwrap() - path["x"][i - 1].as_f64().unwrap()).abs();
+    // The features are 45 pixels apart and move each in its own way.
+    assert!(jump(&after, 14) < jump(&before, 14) + 5.0, "{} then {}", jump(&before, 14), jump(&after, 14));
+    bench.undo();
+    assert_eq!(bench.cleaned(), before);
+}
+
+#[test]
+fn a_weave_has_a_column_for_each_frame() {
+    let bench = Bench::new();
+    for which in ["rows", "columns"] {
+        let answer = bench.server.get(&format!("{}/pins/{}/weave/{which}.png", bench.path, bench.pin));
+        assert_eq!((answer.status, &answer.body[1..4]), (200, &b"PNG"[..]));
+        // Width and height stand in the header of a PNG (ISO 15948, IHDR).
+        let number = |at: usize| u32::from_be_bytes(answer.body[at..at + 4].try_into().unwrap());
+        assert_eq!((number(16), number(20)), (30, 49));
+    }
+    assert_eq!(bench.server.get(&format!("{}/pins/{}/weave/knots.png", bench.path, bench.pin)).status, 404);
+}
