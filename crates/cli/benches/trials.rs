@@ -4,13 +4,14 @@
 //! `opencv_trials.py`, which adds what OpenCV makes of them.
 
 use std::io::Write;
-use std::path::Path;
+use std::path::Path as FilePath;
 use std::process::{Command, Stdio};
 use std::time::Instant;
 
 use jampin_core::geometry::{Point, Size};
 use jampin_core::image::{Plane, PlaneStack};
 use jampin_core::matching::choose_search;
+use jampin_core::path::{Cleaning, Path, Step, StepKind, clean};
 use jampin_core::shot::{Motion, Pin, SampleState, Track};
 use jampin_core::solve::{Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
@@ -24,7 +25,7 @@ fn side(shot: &Shot) -> u32 {
 
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|word| word != "--bench").collect();
-    let folder = words.iter().position(|word| word == "--frames").map(|i| Path::new(&words[i + 1]).to_owned());
+    let folder = words.iter().position(|word| word == "--frames").map(|i| FilePath::new(&words[i + 1]).to_owned());
     let only = words.first().filter(|word| !word.starts_with("--"));
     println!(
         "| shot | pin | found of visible | RMSE | median | worst | drift | 1 px | 2 px | 4 px | 8 px | 16 px | hidden called found | us/frame |"
@@ -137,6 +138,9 @@ fn report(shot: &Shot, point: &TruePoint, pin: &Pin, stack: &mut PlaneStack) {
         errors.len(),
         figures(&errors, lengths)
     );
+    if std::env::var("TRIALS_CLEAN").is_ok() {
+        cleaned(shot, point, pin, &track);
+    }
     if std::env::var("TRIALS_STATES").is_ok() {
         let mark = |frame: u32| match (shot.is_visible(point, frame), track.get(Frame(frame)).unwrap().state) {
             (true, SampleState::Found) => '.',
@@ -156,6 +160,32 @@ fn report(shot: &Shot, point: &TruePoint, pin: &Pin, stack: &mut PlaneStack) {
     }
 }
 
+/// How near to the truth the path is when cleaned: jitter out, and the whole usual recipe.
+fn cleaned(shot: &Shot, point: &TruePoint, pin: &Pin, track: &Track) {
+    let usual = Cleaning::default();
+    let jitter = Cleaning { steps: vec![Step::new(StepKind::Smooth { strength: 1.0 })], hand_keys: Vec::new() };
+    let found = |frame: &Frame| *frame != pin.frame && track.get(*frame).is_some_and(|s| s.state == SampleState::Found);
+    let rmse = |path: &Path| {
+        let squares: Vec<f64> = path
+            .iter()
+            .filter(|(frame, _)| found(frame))
+            .map(|(frame, at)| at.distance(shot.place(point, frame.0)).powi(2))
+            .collect();
+        (squares.iter().sum::<f64>() / squares.len() as f64).sqrt()
+    };
+    let (calm, few) = (clean(track, &jitter), clean(track, &usual));
+    println!(
+        "{} | {} | raw {:.3} | jitter out {:.3} | usual recipe {:.3} | {} frames, {} keyframes",
+        shot.name,
+        point.name,
+        rmse(&Path::raw(track)),
+        rmse(&calm),
+        rmse(&few),
+        few.iter().count(),
+        few.keys().count()
+    );
+}
+
 fn figures(errors: &[Point], mut lengths: Vec<f64>) -> String {
     let rmse = (lengths.iter().map(|e| e * e).sum::<f64>() / lengths.len() as f64).sqrt();
     lengths.sort_by(f64::total_cmp);
@@ -168,7 +198,7 @@ fn figures(errors: &[Point], mut lengths: Vec<f64>) -> String {
 }
 
 /// Frames as raw bytes, and the pin with its truth as JSON, one file for each shot and pin.
-fn export(folder: &Path, shot: &Shot, point: &TruePoint, pin: &Pin, stack: &PlaneStack) {
+fn export(folder: &FilePath, shot: &Shot, point: &TruePoint, pin: &Pin, stack: &PlaneStack) {
     std::fs::create_dir_all(folder).unwrap();
     let raw = folder.join(format!("{}.grey", shot.name));
     if !raw.exists() {

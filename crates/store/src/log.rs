@@ -101,10 +101,15 @@ impl Store {
                     return Ok(Appended::Unwanted);
                 };
                 let mut contents = contents(connection, &row).await?;
-                // A place set by hand while the job was at work stays.
+                // A place set by hand while the job was at work stays; what the job says of a guide it knew is taken.
                 let track = contents.track(pin);
-                let by_hand = |frame: Frame| track.get(frame).is_some_and(|sample| sample.state == SampleState::Guide);
-                let samples = new.iter().copied().filter(|(frame, _)| !by_hand(*frame)).collect();
+                let wanted = |frame: Frame, sample: Option<Sample>| match track.get(frame) {
+                    Some(now) if now.state == SampleState::Guide => {
+                        sample.is_some_and(|new| new.state == SampleState::Guide && new.at == now.at)
+                    }
+                    _ => true,
+                };
+                let samples = new.iter().copied().filter(|(frame, sample)| wanted(*frame, *sample)).collect();
                 let edit = Edit::SetSamples { pin, samples };
                 let Ok(inverse) = edit.apply(&mut contents) else { return Ok(Appended::Unwanted) };
                 extend(connection, &entry, &edit, &inverse).await?;

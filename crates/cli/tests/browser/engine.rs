@@ -10,7 +10,7 @@ async fn at_rest(browser: &Browser) {
     browser.until("!jampin.bench.working && !jampin.bench.saving && jampin.bench.track?.isSolved()").await;
 }
 
-async fn pinned(server: &Server, browser: &Browser) -> String {
+pub(crate) async fn pinned(server: &Server, browser: &Browser) -> String {
     let shot = open_bench(server, browser).await;
     browser.eval(&format!("jampin.bench.goTo({PICKED})")).await;
     browser.until(&format!("jampin.player.shown === {PICKED}")).await;

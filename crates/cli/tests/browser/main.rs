@@ -3,6 +3,7 @@
 
 mod engine;
 mod harness;
+mod mending;
 
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;

@@ -7,8 +7,9 @@ use crate::geometry::Point;
 use crate::shot::{Sample, SampleState, Track};
 use crate::time::{Frame, FrameRange};
 
-/// Frames over which the velocity at the edge of a gap is measured: fewer are at the mercy of jitter, more miss a turn.
-const VELOCITY_OVER: i64 = 5;
+/// Frames over which the velocity at the edge of a gap is measured: fewer are at the mercy of jitter, more miss a turn. Of 2 to 24, three
+/// come nearest to the truth on the demo's walkers (docs/decisions.md).
+const VELOCITY_OVER: i64 = 3;
 /// Frames on each side of a hand-over over which the offset is averaged.
 const AVERAGED_OVER: i64 = 12;
 

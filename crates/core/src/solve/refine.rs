@@ -62,25 +62,42 @@ where
     Ok(errors)
 }
 
-/// How far beside each guide of the range the pin's own pattern is found; nothing where it is not found near.
+/// How far beside each guide of the range the pin's own pattern is found; where that does not match, the pattern of the guide next to
+/// it on the way to the pin's own frame, which is the more likely to be right. Nothing where neither is found near.
 fn guides_off<S: FrameSource>(
     source: &mut S,
     task: Task<'_>,
     looker: &mut Looker<'_>,
 ) -> Result<Vec<(Frame, f64)>, Halt<S::Error>> {
-    let Some(own) = task.guides.all().iter().find(|guide| guide.frame == task.pin.frame) else { return Ok(Vec::new()) };
-    let target = Target::pick(source, own.frame, own.map(), task.pin).map_err(Halt::Source)?;
-    let Some(mut target) = target else { return Ok(Vec::new()) };
+    let all = task.guides.all();
+    let own = all.iter().position(|guide| guide.frame == task.pin.frame);
     let mut off = Vec::new();
-    for guide in task.guides.within(task.range).filter(|guide| guide.frame != own.frame) {
-        let reach = (GUIDE_OFF, GUIDE_OFF);
-        let prediction =
-            Prediction { at: guide.at, reach, shape: guide.shape, velocity: Point::default(), is_hidden: false };
-        let look = looker.look(source, guide.frame, &mut target, &prediction).map_err(Halt::Source)?;
-        let found = look.finds.first().filter(|find| find.matched >= task.pin.stop_below);
-        off.extend(found.map(|find| (guide.frame, find.at().distance(guide.at))));
+    for (i, guide) in all.iter().enumerate().filter(|(i, guide)| Some(*i) != own && task.range.contains(guide.frame)) {
+        let inward = own.map(|own| if own < i { i - 1 } else { i + 1 });
+        for other in [own, inward.filter(|inward| Some(*inward) != own)].into_iter().flatten() {
+            if let Some(distance) = distance_beside(source, task, looker, (guide, &all[other])).map_err(Halt::Source)? {
+                off.push((guide.frame, distance));
+                break;
+            }
+        }
     }
     Ok(off)
+}
+
+/// How far beside a guide the pattern of another one is found.
+fn distance_beside<S: FrameSource>(
+    source: &mut S,
+    task: Task<'_>,
+    looker: &mut Looker<'_>,
+    (guide, other): (&Guide, &Guide),
+) -> Result<Option<f64>, S::Error> {
+    let Some(mut target) = Target::pick(source, other.frame, other.map(), task.pin)? else { return Ok(None) };
+    let reach = (GUIDE_OFF, GUIDE_OFF);
+    let prediction =
+        Prediction { at: guide.at, reach, shape: guide.shape, velocity: Point::default(), is_hidden: false };
+    let look = looker.look(source, guide.frame, &mut target, &prediction)?;
+    let found = look.finds.first().filter(|find| find.matched >= task.pin.stop_below);
+    Ok(found.map(|find| find.at().distance(guide.at)))
 }
 
 /// The path in pieces that are worth a thread's while.

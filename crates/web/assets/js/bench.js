@@ -52,6 +52,7 @@ Alpine.data("bench", () => {
     notices: [],
     cursor: null,
     placing: false,
+    placingHere: false,
     panning: false,
     saving: 0,
     offline: false,
@@ -220,7 +221,7 @@ Alpine.data("bench", () => {
       return `Picture, frame ${this.frame}. ${this.subject ? "" : "Click on what should be followed."}`;
     },
     get wantsPin() {
-      return this.placing || this.handing || !this.subject;
+      return this.placing || this.placingHere || this.handing || !this.subject;
     },
     get pictureClass() {
       return `${this.wantsPin ? "placing" : ""} ${this.panning ? "panning" : ""}`;
@@ -408,6 +409,7 @@ Alpine.data("bench", () => {
       this.selected = id;
       this.placing = false;
       this.handing = false;
+      this.placingHere = false;
       this.chosen = null;
       this.keyPicked = null;
       parts.holdAt = null;
@@ -451,6 +453,11 @@ Alpine.data("bench", () => {
         this.say("The pin has to be put on the picture.", true);
         return;
       }
+      if (this.placingHere) {
+        this.placingHere = false;
+        await this.setGuide(x, y);
+        return;
+      }
       const frame = this.frame;
       const hand_over = this.handing ? this.selected : null;
       const answer = await this.write(() => call("POST", `${this.path}/pins`, { revision: this.revision, frame, x, y, follow: true, hand_over }));
@@ -463,8 +470,11 @@ Alpine.data("bench", () => {
 
     escape() {
       if (this.chosen) this.choose(null);
-      else if (this.handing) this.handing = false;
-      else if (this.cursor || this.placing) {
+      else if (this.handing || this.placingHere) {
+        this.handing = this.placingHere = false;
+        this.cursor = null;
+        this.repaint();
+      } else if (this.cursor || this.placing) {
         this.cursor = null;
         this.placing = false;
         if (!this.selected && this.subjects.length) this.select(this.subjects[0].id);

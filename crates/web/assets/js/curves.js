@@ -40,8 +40,11 @@ export class Curves {
     if (low > high) [low, high] = [0, 1];
     const room = Math.max((high - low) * 0.12, 0.5);
     const [bottom, span] = [low - room, high - low + 2 * room];
-    const y = (value) => top + height * (1 - (value - bottom) / span);
-    return { axis, top, height, low, high, y, value: (at) => bottom + span * (1 - (at - top) / height), perPixel: span / height };
+    // Across: more is higher. Down: more is lower, as in the picture.
+    const turned = (share) => (axis === "x" ? 1 - share : share);
+    const y = (value) => top + height * turned((value - bottom) / span);
+    const value = (at) => bottom + span * turned((at - top) / height);
+    return { axis, top, height, low, high, y, value, perPixel: (span / height) * (axis === "x" ? -1 : 1) };
   }
 
   drawBand(context, scale, band) {
@@ -138,7 +141,7 @@ export class Curves {
       const velocity = (value - key.at[axis]) / (handle.direction * handle.frames);
       for (const which of ["arrive", "leave"]) if (changed[which].velocity) changed[which].velocity[axis] = velocity;
     } else {
-      changed.at[axis] = key.at[axis] - (to.y - from.y) * perPixel;
+      changed.at[axis] = key.at[axis] + (to.y - from.y) * perPixel;
       changed.frame = Math.round(key.frame + (to.x - from.x) / scale.perFrame);
     }
     return changed;

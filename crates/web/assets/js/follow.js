@@ -109,7 +109,7 @@ export const following = (parts) => ({
   nextDoubt() {
     if (!this.doubts.length) return;
     const frames = this.doubts.map((doubt) => doubt.frame);
-    const at = frames.indexOf(this.frame);
+    const at = this.looking ? frames.indexOf(this.frame) : -1;
     this.lookAt(frames[(at + 1) % frames.length]);
   },
   // From now on the arrow keys move the point, Enter accepts it and goes on, H says that it is hidden, until Esc.
@@ -221,11 +221,15 @@ export const following = (parts) => ({
     const { pin, frame } = this;
     this.write(() => call("POST", `${this.path}/guides`, { revision: this.revision, pin: pin.id, frame, at: null }));
   },
+  // The next click says where the pin is on this frame; or arrow keys and Enter.
   putHere() {
     if (!this.pin || this.here) return;
+    this.placingHere = true;
     const near = this.sample ?? this.track?.nearest(this.frame) ?? this.pin.at;
-    this.setGuide(near.x, near.y);
-    this.say("The pin is on this frame now. Drag it into place.");
+    const inside = (value, size) => Math.min(size - 40, Math.max(40, value));
+    this.cursor = { x: inside(near.x, this.clip.width), y: inside(near.y, this.clip.height) };
+    this.$refs.picture.focus();
+    this.repaint();
   },
   nudge(event) {
     if (!this.here) return;

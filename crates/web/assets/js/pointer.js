@@ -67,6 +67,8 @@ export class Pointer {
 
   placeText(event) {
     const spot = this.bench.spotText;
+    if (this.bench.placingHere) return `Click: it is here on frame ${this.bench.frame}`;
+    if (this.bench.handing) return "Click: this leads from here on";
     if (event.shiftKey) return "Shift + click: take the best spot near";
     return spot ? `Click: follow this (${spot})` : "Click: follow this";
   }
