@@ -13,8 +13,9 @@ use crate::geometry::Point;
 use crate::shot::{SampleState, Track};
 use crate::time::{Frame, FrameRange};
 
-/// Error of a place that the solve does not know of (compression alone adds 0.06 to 0.09 px), in pixels.
-const FLOOR: f64 = 0.07;
+/// Error of a place that the solve does not know of, in pixels. Strong compression adds up to 0.09; more here would smooth away
+/// real motion of clean film, where the solve knows its errors well (docs/benchmarks.md).
+const FLOOR: f64 = 0.04;
 /// Standard deviation that a bridged place counts with: it is a guess.
 const BRIDGED: f64 = 2.0;
 /// And a guide: it is right, to a hundredth of a pixel.

@@ -7,6 +7,9 @@ use crate::time::Frame;
 /// Weight of the bending energy beside the squared distances: so small that it moves nothing by a hundredth of a pixel, but
 /// decides where the places alone do not say how the curve bends.
 const BENDING: f64 = 1e-6;
+/// Keys are tried without only while their number times that of the places stays below this: each try fits all anew. A path that needs
+/// more has hardly any to spare.
+const MOST_PRUNED: usize = 100_000;
 /// Weight of a place that the curve has to pass through after all.
 const PINNED: f64 = 1e6;
 
@@ -35,7 +38,9 @@ pub fn fit_curve(first: Frame, places: &[Point], tolerance: f64) -> Curve {
         }
         solved = fit.solve(&knots);
     }
-    fit.prune(&mut knots, &mut solved);
+    if knots.len() * places.len() <= MOST_PRUNED {
+        fit.prune(&mut knots, &mut solved);
+    }
     let key = |(&knot, state): (&usize, &State)| Key {
         frame: Frame(first.0 + knot as u32),
         at: state.at,

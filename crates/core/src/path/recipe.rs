@@ -52,7 +52,7 @@ pub enum StepKind {
     },
     /// Takes out jitter; the surer a sample, the less it is moved. Guides are not moved.
     Smooth {
-        /// 1 smooths as much as the jitter asks for; 10 more, 0.1 less.
+        /// 1 believes the uncertainty of the samples; 5 takes them for five times less sure, and smooths more.
         strength: f64,
     },
     /// Takes out jitter by a polynomial through the neighbours of each frame.
@@ -128,13 +128,13 @@ pub enum RecipeProblem {
 }
 
 impl Default for Cleaning {
-    /// Good for most tracks as it is: jumps out, jitter out, at most a pixel from what was seen, few keyframes.
+    /// Good for most tracks as it is: jumps out, jitter out, at most half a pixel from what was seen, few keyframes.
     fn default() -> Self {
         let kinds = [
             StepKind::Outliers { window: 15, sigmas: 5.0, least: 0.75 },
             StepKind::Smooth { strength: 1.0 },
-            StepKind::PullBack { distance: 1.0 },
-            StepKind::Curve { tolerance: 0.25 },
+            StepKind::PullBack { distance: 0.5 },
+            StepKind::Curve { tolerance: 0.15 },
         ];
         Self { steps: kinds.map(Step::new).into(), hand_keys: Vec::new() }
     }

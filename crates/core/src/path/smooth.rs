@@ -1,10 +1,10 @@
 //! Smoothing weighted by how sure each sample is: a Kalman filter forward, a Rauch-Tung-Striebel smoother back.
 
-/// Ratios of process noise to measurement noise that are tried, from nearly straight to nearly raw: the first, how many, and
-/// the factor from one to the next.
-const STIFFEST: f64 = 1e-7;
-const STEPS: u32 = 34;
-const FACTOR: f64 = 2.0;
+/// Densities of the push that are tried, from a straight line to a hand that shakes by tens of pixels: the first, how many, and the factor
+/// from one to the next.
+const STIFFEST: f64 = 1e-8;
+const STEPS: i32 = 28;
+const FACTOR: f64 = 3.0;
 /// Variance of the unknown beginning, in pixels squared (and per frame): so large that it says nothing.
 const UNKNOWN: f64 = 1e8;
 
@@ -34,8 +34,16 @@ struct Belief {
 struct Forward {
     foretold: Vec<Belief>,
     updated: Vec<Belief>,
-    /// Sum of squared innovations over their variance, sum of logarithms of these variances, and their number.
-    fit: (f64, f64, usize),
+    fit: Fit,
+}
+
+/// How well a model foretells what is measured.
+#[derive(Clone, Copy, Debug, Default)]
+struct Fit {
+    /// Sum of squared innovations over their variances.
+    squares: f64,
+    /// Sum of the logarithms of these variances.
+    logarithms: f64,
 }
 
 impl Smoother {
@@ -84,7 +92,7 @@ impl Smoother {
         let mut forward = Forward {
             foretold: Vec::with_capacity(measured.len()),
             updated: Vec::with_capacity(measured.len()),
-            fit: (0.0, 0.0, 0),
+            fit: Fit::default(),
         };
         for (i, (value, variance)) in measured.iter().zip(variances).enumerate() {
             if i > 0 {
@@ -102,9 +110,8 @@ impl Smoother {
                 belief.p = [a - gain * a, b - gain * b, c - gain_v * b];
                 // The first two values only tell where it begins.
                 if spread < UNKNOWN * 0.5 && i > 1 {
-                    forward.fit.0 += innovation * innovation / spread;
-                    forward.fit.1 += spread.ln();
-                    forward.fit.2 += 1;
+                    forward.fit.squares += innovation * innovation / spread;
+                    forward.fit.logarithms += spread.ln();
                 }
             }
             forward.updated.push(belief);
@@ -113,25 +120,19 @@ impl Smoother {
     }
 }
 
-/// One axis smoothed as strongly as its own jitter says.
+/// One axis, smoothed no more than its own uncertainty allows.
 ///
-/// `variances` count as weights: only their ratios matter, for the true size of the jitter is found together with how freely the
-/// path moves, by the likelihood of the innovations with the common scale worked out (Harvey, *Forecasting, Structural Time Series
-/// Models and the Kalman Filter*, 1989, section 3.4). `stiffer` above 1 smooths more than that, below 1 less.
-pub fn smoothed(measured: &[Option<f64>], variances: &[f64], stiffer: f64) -> Vec<f64> {
-    let known: Vec<f64> =
-        measured.iter().zip(variances).filter(|(value, _)| value.is_some()).map(|(_, variance)| *variance).collect();
-    if known.len() < 4 {
-        return Smoother { push: 1.0 }.run(measured, variances).into_iter().map(|(place, _)| place).collect();
-    }
-    let typical = known.iter().sum::<f64>() / known.len() as f64;
-    let unlikeliness = |ratio: f64| {
-        let (squares, logs, count) = Smoother { push: ratio * typical }.forward(measured, variances).fit;
-        let count = count.max(1) as f64;
-        count * (squares / count).max(f64::MIN_POSITIVE).ln() + logs
+/// How freely the path moves is found by the likelihood of the innovations (Harvey, *Forecasting, Structural Time Series Models and the
+/// Kalman Filter*, 1989, section 3.4); how much of what is measured is jitter is not: a shaking hand and a jittering track look the
+/// same, and only `variances` tell them apart. `strength` is what their standard deviations are taken times.
+pub fn smoothed(measured: &[Option<f64>], variances: &[f64], strength: f64) -> Vec<f64> {
+    let variances: Vec<f64> = variances.iter().map(|variance| variance * strength * strength).collect();
+    let unlikeliness = |push: f64| {
+        let fit = Smoother { push }.forward(measured, &variances).fit;
+        fit.squares + fit.logarithms
     };
-    let ratios = (0..STEPS).map(|step| STIFFEST * FACTOR.powi(step as i32));
-    let best = ratios.map(|ratio| (unlikeliness(ratio), ratio)).min_by(|a, b| a.0.total_cmp(&b.0));
-    let ratio = best.map_or(1.0, |(_, ratio)| ratio) / stiffer.max(1e-6);
-    Smoother { push: ratio * typical }.run(measured, variances).into_iter().map(|(place, _)| place).collect()
+    let pushes = (0..STEPS).map(|step| STIFFEST * FACTOR.powi(step));
+    let best = pushes.map(|push| (unlikeliness(push), push)).min_by(|a, b| a.0.total_cmp(&b.0));
+    let push = best.map_or(1.0, |(_, push)| push);
+    Smoother { push }.run(measured, &variances).into_iter().map(|(place, _)| place).collect()
 }

@@ -6,7 +6,13 @@ use super::*;
 use crate::shot::{Covariance, Sample, SampleState};
 
 fn track(places: impl IntoIterator<Item = Point>) -> Track {
-    let sample = |at| Sample::bare(at, 0.95, Covariance::new([0.01, 0.0, 0.01]), SampleState::Found);
+    unsure(places, 0.1)
+}
+
+/// As sure as this standard deviation.
+fn unsure(places: impl IntoIterator<Item = Point>, deviation: f64) -> Track {
+    let variance = deviation * deviation;
+    let sample = |at| Sample::bare(at, 0.95, Covariance::new([variance, 0.0, variance]), SampleState::Found);
     places.into_iter().enumerate().map(|(n, at)| (Frame(n as u32), sample(at))).collect()
 }
 
@@ -26,7 +32,7 @@ fn walk(n: u32) -> Point {
 
 fn jittery(count: u32, jitter: f64) -> Track {
     let mut noise = noise(5);
-    track((0..count).map(|n| walk(n) + Point::new(noise(), noise()) * (jitter * 3f64.sqrt())))
+    unsure((0..count).map(|n| walk(n) + Point::new(noise(), noise()) * (jitter * 3f64.sqrt())), jitter.max(0.02))
 }
 
 fn rms(errors: impl Iterator<Item = f64>) -> f64 {
@@ -53,6 +59,18 @@ fn the_cleaned_path_is_nearer_to_the_truth_and_not_late() {
     assert!(error(0.0) < 0.5 * before, "raw {before}, clean {}", error(0.0));
     // The truth a tenth of a frame earlier or later fits worse: there is no lag.
     assert!(error(0.0) < error(0.1) && error(0.0) < error(-0.1));
+}
+
+#[test]
+fn a_shaking_hand_is_not_taken_for_jitter() {
+    // Sure to a fiftieth of a pixel, and shaking by two: the shake is real, and a label has to go along with it.
+    let mut noise = noise(3);
+    let raw = unsure((0..200).map(|n| walk(n) + Point::new(noise(), noise()) * 2.0), 0.02);
+    let path = clean(&raw, &only(StepKind::Smooth { strength: 1.0 }));
+    assert!(Report::of(&path, &raw).largest < 0.05, "{:?}", Report::of(&path, &raw));
+    // Said to be less sure, it is smoothed.
+    let path = clean(&raw, &only(StepKind::Smooth { strength: 30.0 }));
+    assert!(Report::of(&path, &raw).mean > 0.5, "{:?}", Report::of(&path, &raw));
 }
 
 #[test]
