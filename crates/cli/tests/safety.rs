@@ -83,3 +83,42 @@ fn preparing_is_taken_up_again() {
     let state = server.wait(&path, |state| state["clip"]["state"] == "ready");
     assert_eq!(state["clip"]["prepared"], 400);
 }
+
+#[test]
+fn mending_survives_and_undo_reaches_back_through_all_of_it() {
+    let mut server = Server::start(PROGRAM, &[]);
+    let shot = long_shot(&server);
+    let path = format!("/api/shots/{shot}");
+    let idle = |state: &Value| state["jobs"].as_array().unwrap().iter().all(|job| !job["ended_at"].is_null());
+    let send = |server: &Server, to: &str, mut body: Value| {
+        body["revision"] = server.get(&path).json()["shot"]["revision"].clone();
+        let answer = server.send("POST", &format!("{path}/{to}"), &body);
+        assert!(answer.status < 300, "{to}: {}", answer.text());
+        answer.json()
+    };
+    let put = json!({ "frame": 300, "x": 250.0, "y": 180.0, "follow": true, "name": "Harbour light" });
+    let pin = send(&server, "pins", put)["made"]["pin"].clone();
+    let followed = server.wait(&path, idle);
+    let range = |first: u32, last: u32, what: &str| json!({ "pin": pin, "first": first, "last": last, "do": what, "how": "smooth" });
+    send(&server, "ranges", range(310, 330, "delete"));
+    send(&server, "ranges", range(310, 330, "bridge"));
+    send(&server, "ranges", range(290, 295, "hide"));
+    // In the middle of the solve that follows from it.
+    server.kill();
+    server.restart();
+    let state = server.wait(&path, idle);
+    let job = state["jobs"].as_array().unwrap().iter().find(|job| job["kind"] == "solve").unwrap();
+    assert_eq!(job["state"], "done", "{job}");
+    let word = |state: &Value, frame: u64| {
+        let track = &state["tracks"][0];
+        let at = track["frame"].as_array().unwrap().iter().position(|other| *other == frame).unwrap();
+        track["state"][at].as_str().unwrap().to_owned()
+    };
+    assert_eq!((word(&state, 320), word(&state, 292)), ("bridged".to_owned(), "hidden".to_owned()));
+    for _ in 0..3 {
+        send(&server, "undo", json!({}));
+    }
+    assert_eq!(server.get(&path).json()["tracks"], followed["tracks"], "three undos, three changes taken back");
+    send(&server, "undo", json!({}));
+    assert_eq!(server.get(&path).json()["subjects"], json!([]));
+}
