@@ -32,6 +32,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/label.js",
     "js/mend.js",
     "js/overlay.js",
+    "js/pace.js",
     "js/patches.js",
     "js/player.js",
     "js/pointer.js",

@@ -1,6 +1,7 @@
 //! A shot: all of it, its samples, its scene, its edits.
 
 use actix_web::{HttpResponse, get, post, web};
+use jampin_core::check::pace;
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Size;
 use jampin_core::scene::Scene;
@@ -118,7 +119,7 @@ pub(crate) async fn shot_samples(
     Ok(HttpResponse::Ok().json(columns(query.pin, track, Frame(query.first), Frame(query.last))))
 }
 
-/// The frames of a pin most worth a look, and the frame on which one more guide would help most.
+/// The frames of a pin most worth a look, the frame on which one more guide would help most, and its pace.
 #[get("/api/shots/{id}/pins/{pin}/doubts")]
 pub(crate) async fn pin_doubts(
     state: web::Data<AppState>,
@@ -127,7 +128,8 @@ pub(crate) async fn pin_doubts(
     let (id, pin) = path.into_inner();
     let stored = state.store.shot(id).await?;
     let track = stored.shot.track(pin);
-    Ok(HttpResponse::Ok().json(json!({ "doubts": doubts(track), "next_guide": next_guide(track) })))
+    let answer = json!({ "doubts": doubts(track), "next_guide": next_guide(track), "pace": pace(track) });
+    Ok(HttpResponse::Ok().json(answer))
 }
 
 /// The artwork, and for every frame of the shot what to paint: what the exporter paints too.

@@ -1,5 +1,7 @@
 //! What a track is judged by.
 
+mod pace;
 mod weave;
 
+pub use pace::{Pace, PaceRun, pace};
 pub use weave::{Threads, weave};

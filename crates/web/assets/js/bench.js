@@ -273,6 +273,7 @@ Alpine.data("bench", () => {
     },
     get belowText() {
       if (this.lower === "curves") return this.cleaned ? "Grey raw, blue clean. Drag keyframes; double click adds one." : "Grey: as it was found.";
+      if (this.lower === "pace") return this.pace?.changes.length ? "Pennants: the pace changes; a guide there helps." : "The pace is even.";
       return "Level threads: it holds. Slanted: it drifts. Broken: it jumps.";
     },
     showBelow(what) {
@@ -280,7 +281,7 @@ Alpine.data("bench", () => {
       this.drawTimeline();
     },
     toggleBelow() {
-      this.showBelow(this.lower === "weave" ? "curves" : "weave");
+      this.showBelow({ weave: "curves", curves: "pace", pace: "weave" }[this.lower]);
     },
     drawTimeline() {
       if (!this.loaded) return;
@@ -293,6 +294,7 @@ Alpine.data("bench", () => {
         track: this.track,
         trackOf: (subject) => this.trackOf(subject),
         view: this.lower,
+        pace: Alpine.raw(this.pace),
         chosen: Alpine.raw(this.chosen),
         colours: this.colours,
         cuts: this.clip.cuts,

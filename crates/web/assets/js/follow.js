@@ -19,6 +19,7 @@ const counted = (count, one, many) => `${count} ${count === 1 ? one : many}`;
 
 export const following = (parts) => ({
   doubts: [],
+  pace: null,
   nextGuide: null,
   looking: false,
   answered: new Set(),
@@ -92,15 +93,18 @@ export const following = (parts) => ({
     const pin = this.pin;
     if (!pin || !parts.tracks.get(pin.id)?.isSolved()) {
       this.doubts = [];
+      this.pace = null;
       this.nextGuide = null;
       return;
     }
     try {
-      const { doubts, next_guide } = await call("GET", `${this.path}/pins/${pin.id}/doubts`);
+      const { doubts, next_guide, pace } = await call("GET", `${this.path}/pins/${pin.id}/doubts`);
       if (pin.id !== this.pin?.id) return;
       // A guide that was looked at and accepted stays accepted.
       this.doubts = doubts.filter(({ frame, reason }) => reason !== "guide_off" || !this.answered.has(`${pin.id} ${frame}`));
       this.nextGuide = next_guide;
+      this.pace = pace;
+      this.drawTimeline();
     } catch (error) {
       if (error.word !== "offline") this.say(error.message, true);
     }

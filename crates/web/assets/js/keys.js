@@ -20,7 +20,7 @@ export const KEYS = [
   { keys: "K", what: "Bridge the range, or the gap here", match: (e) => e.key === "k", run: (b) => b.bridgeHere() },
   { keys: "H", what: "Hidden on this frame, or on the range", match: (e) => e.key === "h", run: (b) => b.hideRange() },
   { keys: "C", what: "Clean the path, or not", match: (e) => e.key === "c", run: (b) => b.startCleaning() },
-  { keys: "X", what: "Weave or curves below", match: (e) => e.key === "x", run: (b) => b.toggleBelow() },
+  { keys: "X", what: "Weave, curves or pace below", match: (e) => e.key === "x", run: (b) => b.toggleBelow() },
   { keys: "T", what: "Hold the picture still on the pin; view goes along; off", match: (e) => e.key === "t", run: (b) => b.nextHold() },
   { keys: "V", what: "Show spots that would hold well", match: (e) => e.key === "v", run: (b) => b.toggleSpots() },
   { keys: "Shift click", what: "Put the pin on the best spot near", match: () => false },

@@ -1,6 +1,7 @@
 // Time below the picture: ruler, a row for each subject, the weave of the selected pin with its match, or its curves.
 
 import { Curves } from "./curves.js";
+import { drawPace } from "./pace.js";
 import { TimeScale } from "./timescale.js";
 import { Weave } from "./weave.js";
 
@@ -134,7 +135,8 @@ export class Timeline {
     this.below = TOP + rows * ROW + 4;
     const height = box.height - this.below - 4;
     if (state.pin && height > 30) {
-      if (state.view === "curves") this.curves.draw(context, this.scale, this.below, height);
+      if (state.view === "pace") drawPace(context, this.scale, state.pace, this.below, height);
+      else if (state.view === "curves") this.curves.draw(context, this.scale, this.below, height);
       else {
         this.weave.draw(context, this.scale, state.range, this.below, height);
         this.curve(state, this.below, height);
