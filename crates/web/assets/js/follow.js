@@ -67,7 +67,7 @@ export const following = (parts) => ({
     const job = this.jobs.find((one) => WORK.has(one.kind) && one.payload.pin === this.pin?.id);
     if (!job || !job.ended_at || job.kind !== "follow") return "";
     if (job.state === "failed") return job.problem;
-    if (job.state === "cancelled") return "Stopped by hand. What was found is kept; it is the live pass, not solved over the whole shot.";
+    if (job.state === "cancelled") return this.track?.isSolved() ? "" : "Stopped by hand. What was found is kept; it is the live pass, not solved over the whole shot.";
     if (job.result.solved) return "";
     const stops = job.result.ends.filter((end) => end.end.reason !== "end_of_range");
     return stops.map((end) => end.sentence).join(" ");
