@@ -28,6 +28,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/exports.js",
     "js/follow.js",
     "js/hold.js",
+    "js/imports.js",
     "js/keys.js",
     "js/label.js",
     "js/mend.js",

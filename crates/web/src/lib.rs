@@ -9,6 +9,7 @@ mod follow;
 mod frames;
 mod guard;
 mod guides;
+mod imports;
 mod jobs;
 mod pages;
 mod patches;
@@ -84,6 +85,8 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(paths::default_recipe)
         .service(paths::paths_csv)
         .service(paths::paths_json)
+        .service(imports::look_at_table)
+        .service(imports::import_samples)
         .service(jobs::cancel)
         .service(exports::start)
         .service(exports::download)

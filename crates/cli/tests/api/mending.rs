@@ -185,3 +185,26 @@ fn a_weave_has_a_column_for_each_frame() {
     }
     assert_eq!(bench.server.get(&format!("{}/pins/{}/weave/knots.png", bench.path, bench.pin)).status, 404);
 }
+
+#[test]
+fn other_peoples_csv_is_matched_up_and_brought_in() {
+    let bench = Bench::new();
+    let before = bench.samples();
+    let text = "no;x pos;y\n11;20,5;30\n12;21,5;31\n40;1;1\n";
+    let table = bench.server.send("POST", "/api/tables", &json!({ "text": text })).json();
+    assert_eq!((&table["headers"], &table["count"]), (&json!(["no", "x pos", "y"]), &json!(3)));
+    let mut mapping = table["guess"].clone();
+    mapping["first_frame"] = json!(1);
+    let (status, answer) = bench.send("import", json!({ "pin": bench.pin, "text": text, "mapping": mapping }));
+    assert_eq!((status, &answer["samples"]), (200, &json!(2)), "{answer}");
+    assert_eq!(bench.samples()[10], json!([20.5, 30.0, "found"]));
+    assert_eq!(bench.samples()[9], before[9]);
+    bench.undo();
+    assert_eq!(bench.samples(), before);
+    let bad = text.replace("21,5", "far");
+    let (status, answer) = bench.send("import", json!({ "pin": bench.pin, "text": bad, "mapping": mapping }));
+    assert_eq!(status, 422);
+    assert!(answer["message"].as_str().unwrap().contains("ine 3"), "{answer}");
+    assert_eq!(bench.samples(), before, "nothing is taken of a table with a bad line");
+    assert_eq!(bench.server.send("POST", "/api/tables", &json!({ "text": "hello" })).status, 422);
+}

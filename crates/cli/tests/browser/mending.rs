@@ -158,16 +158,17 @@ fn the_path_is_cleaned_and_a_keyframe_set_by_hand_stays() {
         assert_eq!(browser.eval("jampin.bench.stepRows.length").await, json!(4));
         browser.keys(&[(None, 'x')]).await;
         browser.until("jampin.bench.lower === 'curves'").await;
-        // The third keyframe is dragged down by 20 pixels of the curve.
+        // The third keyframe is dragged by 20 pixels of the curve, towards the middle of its band.
         let script = "(() => { const box = document.querySelector('.ruler').getBoundingClientRect();
             const { curves, scale } = jampin.timeline; const key = curves.path.keys[2]; const band = curves.bands[1];
-            return [box.left + scale.x(key.frame + 0.5), box.top + band.y(key.at.y), key.frame, key.at.y, band.perPixel]; })()";
+            const by = band.y(key.at.y) > band.top + band.height / 2 ? -20 : 20;
+            return [box.left + scale.x(key.frame + 0.5), box.top + band.y(key.at.y), key.frame, key.at.y, band.perPixel, by]; })()";
         let key: Vec<f64> = serde_json::from_value(browser.eval(script).await).unwrap();
-        browser.drag((key[0], key[1]), (key[0], key[1] + 20.0)).await;
+        browser.drag((key[0], key[1]), (key[0], key[1] + key[5])).await;
         browser.until("jampin.bench.handKeyCount === 1").await;
         let cleaned = |state: &Value| state["subjects"][0]["cleaning"]["hand_keys"][0]["key"]["at"]["y"].as_f64();
         let set = cleaned(&server.get(&path).json()).unwrap();
-        assert!((set - key[3] - 20.0 * key[4]).abs() < 1.5 * key[4], "{set}, was {}", key[3]);
+        assert!((set - key[3] - key[5] * key[4]).abs() < 1.5 * key[4], "{set}, was {}", key[3]);
         // The recipe changes; the keyframe stays.
         browser.eval("(jampin.bench.stepSwitched(1, false), 1)").await;
         browser.until("jampin.bench.stepRows[1].on === false && !jampin.bench.saving").await;

@@ -6,6 +6,7 @@ import { compose } from "./compose.js";
 import { exporting } from "./exports.js";
 import { following } from "./follow.js";
 import { holding } from "./hold.js";
+import { importing } from "./imports.js";
 import { KEYS, press } from "./keys.js";
 import { labelling } from "./label.js";
 import { mending } from "./mend.js";
@@ -34,7 +35,7 @@ Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), patching(), spotting(parts), labelling(parts), exporting(parts), {
+  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), patching(), spotting(parts), labelling(parts), exporting(parts), importing(), {
     loaded: false,
     revision: 0,
     clip: {},
