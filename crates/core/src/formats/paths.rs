@@ -5,16 +5,15 @@ use std::fmt::Write;
 use serde_json::{Value, json};
 
 use super::csv_field;
-use crate::path::{Joint, Key, Path};
+use crate::path::{Joint, Key, Path, Run};
 use crate::time::{FrameRange, Rational};
 
-/// Keyframes of a path; without a step that makes them, one on every frame, joined by straight pieces.
-fn keys(path: &Path) -> Vec<Key> {
-    let of_run = |run: &crate::path::Run| match &run.curve {
+/// Keyframes of a span; without a step that makes them, one on every frame, joined by straight pieces.
+fn keys(run: &Run) -> Vec<Key> {
+    match &run.curve {
         Some(curve) => curve.keys().to_vec(),
         None => run.range().frames().zip(&run.places).map(|(frame, at)| Key::straight(frame, *at)).collect(),
-    };
-    path.runs.iter().flat_map(of_run).collect()
+    }
 }
 
 /// Header `frame,subject,span,x,y,arrive_x,arrive_y,leave_x,leave_y`, then a row for each keyframe.
@@ -27,7 +26,7 @@ pub fn keys_csv(paths: &[(&str, Path)]) -> String {
     for (name, path) in paths {
         let name = csv_field(name);
         for (span, run) in path.runs.iter().enumerate() {
-            for key in keys(&Path { runs: vec![run.clone()] }) {
+            for key in keys(run) {
                 let joint = |joint: Joint| match joint {
                     Joint::Straight => ",".to_owned(),
                     Joint::Velocity(velocity) => format!("{:.4},{:.4}", velocity.x, velocity.y),
@@ -45,9 +44,9 @@ pub fn keys_csv(paths: &[(&str, Path)]) -> String {
 /// "keys": [{"frame", "at", "arrive", "leave"}]}]}]}`, numbers as in [`keys_csv`].
 pub fn path_json(paths: &[(&str, Path)], range: FrameRange, rate: Rational) -> Value {
     let round = |value: f64| (value * 1e4).round() / 1e4;
-    let span = |run: &crate::path::Run| {
+    let span = |run: &Run| {
         let places: Vec<[f64; 2]> = run.places.iter().map(|at| [round(at.x), round(at.y)]).collect();
-        json!({ "first": run.first, "places": places, "keys": keys(&Path { runs: vec![run.clone()] }) })
+        json!({ "first": run.first, "places": places, "keys": keys(run) })
     };
     let subjects = paths
         .iter()
@@ -64,7 +63,7 @@ pub fn path_json(paths: &[(&str, Path)], range: FrameRange, rate: Rational) -> V
 mod tests {
     use super::*;
     use crate::geometry::Point;
-    use crate::path::{Curve, Run};
+    use crate::path::Curve;
     use crate::time::Frame;
 
     fn path() -> Path {

@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use super::Key;
 use crate::geometry::Point;
 use crate::shot::{Sample, SampleState, Track};
 use crate::time::{Frame, FrameRange};
@@ -53,17 +54,13 @@ pub fn bridge(
     let from = before(track, range.first).ok_or(BridgeProblem::NothingBefore(range.first))?;
     let to = after(track, range.last).ok_or(BridgeProblem::NothingAfter(range.last))?;
     let length = from.0.until(to.0) as f64;
+    let edges =
+        [(from, -1), (to, 1)].map(|((frame, at), inward)| Key::smooth(frame, at, velocity(track, frame, inward)));
     let place = |frame: Frame| -> Result<Point, BridgeProblem> {
         let share = from.0.until(frame) as f64 / length;
         Ok(match kind {
             Bridge::Straight => from.1 + (to.1 - from.1) * share,
-            Bridge::Smooth => {
-                let (s2, s3) = (share * share, share * share * share);
-                from.1 * (2.0 * s3 - 3.0 * s2 + 1.0)
-                    + to.1 * (3.0 * s2 - 2.0 * s3)
-                    + (velocity(track, from.0, -1) * (s3 - 2.0 * s2 + share) + velocity(track, to.0, 1) * (s3 - s2))
-                        * length
-            }
+            Bridge::Smooth => edges[0].between(&edges[1], frame),
             Bridge::Riding => {
                 let on =
                     |frame: Frame| other.and_then(|other| other.position(frame)).ok_or(BridgeProblem::OtherAway(frame));

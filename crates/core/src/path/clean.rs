@@ -18,9 +18,9 @@ use crate::time::{Frame, FrameRange};
 const FLOOR: f64 = 0.04;
 /// Standard deviation that a bridged place counts with: it is a guess.
 const BRIDGED: f64 = 2.0;
-/// And a guide: it is right, to a hundredth of a pixel.
+/// And a guide: it is right, so it weighs hundreds of times as much as the surest find.
 const GUIDE: f64 = 0.003;
-/// Frames over which a step on a range sets in and ends.
+/// Frames over which a step on a range sets in and ends: a quarter of a second, so that its edge is no jump.
 const BLEND: f64 = 6.0;
 /// Share of the distance pulled back to that is left for the keyframes to stray.
 const LEFT_TO_KEYS: f64 = 0.25;

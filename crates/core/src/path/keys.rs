@@ -41,6 +41,11 @@ impl Key {
         self.at.is_finite() && joint(self.arrive) && joint(self.leave)
     }
 
+    /// Where the cubic through this key and a later one is on a frame, with the velocities of both.
+    pub fn between(&self, to: &Self, frame: Frame) -> Point {
+        piece(self, to, f64::from(frame.0)).0
+    }
+
     /// A key between straight pieces.
     pub fn straight(frame: Frame, at: Point) -> Self {
         Self { frame, at, arrive: Joint::Straight, leave: Joint::Straight }

@@ -3,6 +3,7 @@
 use super::refine::BackErrors;
 use super::segment::{Guides, Path};
 use crate::geometry::{Point, Size};
+use crate::path::Key;
 use crate::shot::{Pin, Sample, SampleState, Track};
 use crate::time::{Frame, FrameRange};
 
@@ -45,16 +46,9 @@ pub(super) fn fill(
 fn predicted(seen: &[(Frame, Point)], frame: Frame) -> Point {
     let after = seen.partition_point(|(other, _)| *other < frame);
     match (after.checked_sub(1), seen.get(after)) {
-        (Some(before), Some(next)) => {
-            let last = seen[before];
-            let length = last.0.until(next.0) as f64;
-            let share = last.0.until(frame) as f64 / length;
-            let (from, to) = (velocity(seen, before, -1) * length, velocity(seen, after, 1) * length);
-            let (s2, s3) = (share * share, share * share * share);
-            last.1 * (2.0 * s3 - 3.0 * s2 + 1.0)
-                + next.1 * (3.0 * s2 - 2.0 * s3)
-                + from * (s3 - 2.0 * s2 + share)
-                + to * (s3 - s2)
+        (Some(before), Some(_)) => {
+            let edge = |i: usize, inward: i64| Key::smooth(seen[i].0, seen[i].1, velocity(seen, i, inward));
+            edge(before, -1).between(&edge(after, 1), frame)
         }
         (Some(last), None) => extrapolated(seen, last, -1, frame),
         (None, Some(_)) => extrapolated(seen, after, 1, frame),

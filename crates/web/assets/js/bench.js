@@ -259,7 +259,7 @@ Alpine.data("bench", () => {
     weaveVersion() {
       return this.track?.version() ?? "";
     },
-    // Three rows at most, the selected one among them.
+    // Three rows at most, the selected one among them, so that the weave keeps its room.
     get rowSubjects() {
       const at = this.subjects.findIndex((one) => one.id === this.selected);
       const from = Math.max(0, Math.min(at - 1, this.subjects.length - 3));

@@ -48,8 +48,8 @@ export const mending = (parts) => ({
   },
 
   changeRange(range, action) {
-    const body = { revision: this.revision, pin: this.pin.id, ...range, ...action };
-    return this.write(() => call("POST", `${this.path}/ranges`, { ...body, revision: this.revision }));
+    const body = { pin: this.pin.id, ...range, ...action };
+    return this.write(() => call("POST", `${this.path}/ranges`, { revision: this.revision, ...body }));
   },
   async doRange(action) {
     if (!this.pin) return;
@@ -92,9 +92,6 @@ export const mending = (parts) => ({
   },
   crossGap(row) {
     this.changeRange({ first: row.first, last: row.last }, row.inner ? { do: "bridge", how: "smooth" } : { do: "carry_on" });
-  },
-  crossAll() {
-    for (const row of this.gapRows) if (row.inner) this.crossGap(row);
   },
 
   // The next click puts the pin on another feature of the same subject, which leads from this frame on.

@@ -7,7 +7,6 @@ import { Weave } from "./weave.js";
 
 const TOP = 30;
 const ROW = 28;
-const MOST_ROWS = 3; // More subjects scroll, so that the weave keeps its room.
 
 export class Timeline {
   // `acts`: go(frame), range(first, last) or range(null), curves: what the curve view needs to change keyframes.
@@ -130,8 +129,8 @@ export class Timeline {
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     context.clearRect(0, 0, box.width, box.height);
     this.ruler(state, box);
-    const rows = Math.min(state.subjects.length, MOST_ROWS);
-    state.subjects.slice(0, rows).forEach((subject, row) => this.row(state, subject, TOP + row * ROW, box));
+    const rows = state.subjects.length;
+    state.subjects.forEach((subject, row) => this.row(state, subject, TOP + row * ROW, box));
     this.below = TOP + rows * ROW + 4;
     const height = box.height - this.below - 4;
     if (state.pin && height > 30) {
