@@ -3,6 +3,7 @@
 use std::time::{Duration, Instant};
 
 use jampin_media::{Cancel, ClipInfo, FrameTable, Leave, MediaError, prepare, prepare_colour};
+use jampin_store::ReadyClip;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
@@ -72,10 +73,16 @@ fn prepare_clip(worker: &Worker, runtime: &Handle, task: &PrepareTask, cancel: &
     let prepared = prepare(tools, &folder, (&info, &table), Leave::PicturesAndPlanes, cancel, &mut report)?;
     let count = prepared.table.len();
     let remarks = info.remarks().into_iter().chain(prepared.remarks).collect();
-    let cuts = prepared.cuts.iter().map(|cut| cut.0 as i32).collect();
+    let ready = ReadyClip {
+        frames: serde_json::to_value(&prepared.table)?,
+        count,
+        cuts: prepared.cuts.iter().map(|cut| cut.0 as i32).collect(),
+        speeds: prepared.speeds,
+        remarks,
+    };
     runtime.block_on(async {
         worker.store.trim_shots(task.clip, count).await?;
-        worker.store.clip_ready(task.clip, serde_json::to_value(&prepared.table)?, count, cuts, remarks).await?;
+        worker.store.clip_ready(task.clip, ready).await?;
         Ok::<_, TaskError>(())
     })?;
     worker.library.trim_planes(task.clip);

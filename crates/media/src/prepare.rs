@@ -7,7 +7,7 @@ use std::process::ChildStdout;
 use std::sync::{Arc, Mutex};
 
 use jampin_core::geometry::Size;
-use jampin_core::image::{CutFinder, Plane};
+use jampin_core::image::{CutFinder, Plane, SweepFinder};
 use jampin_core::time::Frame;
 
 use crate::child::{Watch, Watched, output};
@@ -95,6 +95,8 @@ pub struct Prepared {
     pub table: FrameTable,
     /// First frame of every shot but the first.
     pub cuts: Vec<Frame>,
+    /// How far the picture as a whole moved since the frame before, in pixels; empty when nobody is going to watch.
+    pub speeds: Vec<f32>,
     /// What a person should know, for example that some frames could not be decoded.
     pub remarks: Vec<String>,
 }
@@ -149,10 +151,13 @@ pub fn prepare(
     };
     let (watched, pipes) = Watched::start(prepare_command(tools, folder, info, leave), watch, keep_line)?;
     let mut stdout = pipes.stdout.expect("standard output is piped");
-    let (mut cuts, mut count) = (CutFinder::default(), 0);
+    let (mut cuts, mut sweep, mut count) = (CutFinder::default(), SweepFinder::default(), 0);
     while let Some(plane) = next_plane(&mut stdout, info.size)? {
         planes.write(Frame(count), &plane)?;
         cuts.push(&plane);
+        if leave == Leave::PicturesAndPlanes {
+            sweep.push(&plane);
+        }
         count += 1;
         watched.progress();
         progress(Progress { frames: count, of: table.len().max(count) });
@@ -165,7 +170,7 @@ pub fn prepare(
     }
     let decoded = times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone();
     let (table, remarks) = settle_table(table, &decoded, count, &complaints);
-    Ok(Prepared { table, cuts: cuts.cuts().to_vec(), remarks })
+    Ok(Prepared { table, cuts: cuts.cuts().to_vec(), speeds: sweep.speeds().to_vec(), remarks })
 }
 
 fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo, leave: Leave) -> std::process::Command {

@@ -44,6 +44,8 @@ pub struct Clip {
     pub prepared: i32,
     /// First frame of every shot but the first.
     pub cuts: Vec<i32>,
+    /// How far the picture as a whole moved since the frame before, in pixels, one number a frame.
+    pub speeds: Vec<f32>,
     /// What a person should know of it.
     pub remarks: Vec<String>,
     /// Why it cannot be used.
@@ -76,6 +78,21 @@ pub struct NewClip<'a> {
     pub info: Value,
     /// Its frame times.
     pub frames: Value,
+    /// What a person should know of it.
+    pub remarks: Vec<String>,
+}
+
+/// What preparing a clip has found.
+#[derive(Clone, Debug)]
+pub struct ReadyClip {
+    /// Its frame times, made sure of.
+    pub frames: Value,
+    /// How many frames it has.
+    pub count: u32,
+    /// First frame of every shot but the first.
+    pub cuts: Vec<i32>,
+    /// How far the picture as a whole moved since the frame before, in pixels.
+    pub speeds: Vec<f32>,
     /// What a person should know of it.
     pub remarks: Vec<String>,
 }
@@ -126,20 +143,14 @@ impl Store {
     }
 
     /// Takes note that a clip is wholly prepared.
-    pub async fn clip_ready(
-        &self,
-        id: Uuid,
-        frames: Value,
-        count: u32,
-        cuts: Vec<i32>,
-        remarks: Vec<String>,
-    ) -> Result<(), StoreError> {
+    pub async fn clip_ready(&self, id: Uuid, ready: ReadyClip) -> Result<(), StoreError> {
         let values = (
             clips::state.eq("ready"),
-            clips::frames.eq(frames),
-            clips::prepared.eq(count as i32),
-            clips::cuts.eq(cuts),
-            clips::remarks.eq(remarks),
+            clips::frames.eq(ready.frames),
+            clips::prepared.eq(ready.count as i32),
+            clips::cuts.eq(ready.cuts),
+            clips::speeds.eq(ready.speeds),
+            clips::remarks.eq(ready.remarks),
             clips::problem.eq(None::<String>),
         );
         let update = diesel::update(clips::table.filter(clips::id.eq(id)));

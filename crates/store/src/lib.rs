@@ -9,6 +9,7 @@ mod events;
 mod jobs;
 mod log;
 mod projects;
+mod recipes;
 mod rows;
 mod samples;
 mod schema;
@@ -22,12 +23,13 @@ use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use uuid::Uuid;
 
-pub use clips::{Clip, ClipState, NewClip};
+pub use clips::{Clip, ClipState, NewClip, ReadyClip};
 pub use error::StoreError;
 pub use events::{Event, Listener};
 pub use jobs::{HEARTBEAT_STALE_SECONDS, Job, JobState, MAX_ATTEMPTS, NewJob};
 pub use log::{Appended, Edited, LogEntry};
 pub use projects::{Project, ProjectSummary};
+pub use recipes::Recipe;
 pub use shots::{NewShot, ShotInfo, StoredShot};
 
 /// The owner of everything until there is sign-in.

@@ -7,7 +7,7 @@ diesel::table! {
 diesel::table! {
     clips (id) {
         id -> Uuid, project_id -> Uuid, name -> Text, bytes -> Int8, state -> Text, info -> Jsonb, frames -> Jsonb,
-        prepared -> Int4, cuts -> Array<Int4>, remarks -> Array<Text>, problem -> Nullable<Text>,
+        prepared -> Int4, cuts -> Array<Int4>, speeds -> Array<Float4>, remarks -> Array<Text>, problem -> Nullable<Text>,
         created_at -> Timestamptz,
     }
 }
@@ -44,7 +44,11 @@ diesel::table! {
     }
 }
 
+diesel::table! {
+    recipes (project_id, name) { project_id -> Uuid, name -> Text, steps -> Jsonb, }
+}
+
 diesel::joinable!(clips -> projects (project_id));
 diesel::joinable!(shots -> projects (project_id));
 diesel::joinable!(shots -> clips (clip_id));
-diesel::allow_tables_to_appear_in_same_query!(projects, clips, shots, samples, log, jobs);
+diesel::allow_tables_to_appear_in_same_query!(projects, clips, shots, samples, log, jobs, recipes);

@@ -17,6 +17,7 @@ mod paths;
 mod pins;
 mod projects;
 mod ranges;
+mod recipes;
 mod shots;
 mod spots;
 mod state;
@@ -62,6 +63,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(projects::project_state)
         .service(upload::put_clip)
         .service(clips::remove)
+        .service(clips::pace)
         // The longer name first: the shorter pattern would take it too.
         .service(frames::full)
         .service(frames::preview)
@@ -82,7 +84,9 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(weaves::pin_weave)
         .service(paths::subject_path)
         .service(paths::preview_path)
-        .service(paths::default_recipe)
+        .service(recipes::default_recipe)
+        .service(recipes::keep)
+        .service(recipes::forget)
         .service(paths::paths_csv)
         .service(paths::paths_json)
         .service(imports::look_at_table)

@@ -78,12 +78,6 @@ pub(crate) async fn preview_path(
     Ok(HttpResponse::Ok().json(made.await.map_err(ApiError::internal)??))
 }
 
-/// The recipe that is good without touching it.
-#[get("/api/recipes/default")]
-pub(crate) async fn default_recipe() -> HttpResponse {
-    HttpResponse::Ok().json(Cleaning::default())
-}
-
 fn named_paths(shot: &Shot) -> Vec<(&str, Path)> {
     let paths = shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), shot.path_of(subject)?)));
     paths.collect()

@@ -2,7 +2,8 @@
 
 use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
-use jampin_core::path::{Bridge, bridge, continue_outside};
+use jampin_core::geometry::Point;
+use jampin_core::path::{Bridge, bridge, by_hand, continue_outside};
 use jampin_core::shot::{Pin, Sample, SampleState, Subject, Track};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_jobs::{SolveTask, Task};
@@ -25,7 +26,7 @@ pub(crate) struct RangeRequest {
     action: Action,
 }
 
-#[derive(Clone, Copy, Deserialize)]
+#[derive(Clone, Deserialize)]
 #[serde(tag = "do", rename_all = "snake_case")]
 enum Action {
     /// Removes the samples.
@@ -38,6 +39,8 @@ enum Action {
     Hide,
     /// It is not hidden there after all.
     Show,
+    /// Where a person saw it on some of the frames; bridged between them. Places outside the picture are welcome.
+    ByHand { places: Vec<(Frame, Point)> },
     /// Solved again, with the settings as they are now.
     Solve,
 }
@@ -101,6 +104,7 @@ impl<'a> Change<'a> {
                 let samples = continue_outside(self.track, self.range, other);
                 (format!("Carry {name} on over {frames}"), self.put(samples.map_err(unusable)?), false)
             }
+            Action::ByHand { places } => (format!("Follow {name} by hand over {frames}"), self.by_hand(places)?, false),
             Action::Hide => (format!("{name} is hidden on {frames}"), self.hide(), self.was_followed()),
             Action::Show => (format!("{name} is not hidden on {frames}"), self.set_hidden(false), self.was_followed()),
             Action::Solve => (format!("Solve {frames} of {name} again"), Edit::All { edits: Vec::new() }, true),
@@ -123,6 +127,26 @@ impl<'a> Change<'a> {
     fn put(&self, samples: Vec<(Frame, Sample)>) -> Edit {
         let samples = samples.into_iter().map(|(frame, sample)| (frame, Some(Sample { solved: true, ..sample })));
         Edit::SetSamples { pin: self.pin.id, samples: samples.collect() }
+    }
+
+    fn by_hand(&self, mut places: Vec<(Frame, Point)>) -> Result<Edit, ApiError> {
+        places.sort_by_key(|place| place.0);
+        places.dedup_by_key(|place| place.0);
+        if places.is_empty() || places.iter().any(|(frame, at)| !self.range.contains(*frame) || !at.is_finite()) {
+            let message = "Following by hand needs a place, in ordinary numbers, on one or more frames of the range.";
+            return Err(ApiError::Unusable(message.into()));
+        }
+        let size = self.loaded.info.size;
+        // Outside the picture there is nothing that could guide a solve.
+        let settled = |sample: Sample| {
+            let state = if size.contains(sample.at) { sample.state } else { SampleState::Bridged };
+            Sample { solved: true, state, ..sample }
+        };
+        let samples = by_hand(self.track, self.range, &places).into_iter();
+        Ok(Edit::SetSamples {
+            pin: self.pin.id,
+            samples: samples.map(|(on, sample)| (on, sample.map(settled))).collect(),
+        })
     }
 
     fn hide(&self) -> Edit {

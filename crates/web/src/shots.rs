@@ -81,6 +81,7 @@ pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) 
     // Jobs first: one that is seen to have ended has then left its samples in what is read next.
     let jobs = state.store.shot_jobs(*id, JOBS_SHOWN).await?;
     let Loaded { stored, clip, info, table } = load(&state, *id).await?;
+    let recipes = state.store.recipes(clip.project_id).await?;
     let all = |pin: Uuid| columns(pin, stored.shot.track(pin), Frame(0), Frame(u32::MAX));
     let tracks: Vec<Columns> = pins(&stored.shot.subjects).map(all).collect();
     let times: Vec<i64> = (0..=table.len()).filter_map(|frame| table.micros(Frame(frame))).collect();
@@ -93,7 +94,7 @@ pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) 
         },
         "colours": SUBJECT_COLOURS,
         "subjects": stored.shot.subjects,
-        "recipes": stored.shot.recipes,
+        "recipes": recipes,
         "tracks": tracks,
         "undo": stored.undo,
         "redo": stored.redo,

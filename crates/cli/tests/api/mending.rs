@@ -143,15 +143,52 @@ fn a_recipe_is_previewed_kept_and_used() {
     let scene = bench.server.get(&format!("{}/scene", bench.path)).json();
     let line = |frame: usize| scene["frames"][frame][0]["shape"]["to"]["x"].as_f64().unwrap();
     assert!(line(10) < line(5) - 40.0, "{} {}", line(10), line(5));
-    let keep = json!({ "edit": "keep_recipe", "name": "Calm", "steps": default["steps"] });
-    assert_eq!(bench.send("edits", json!({ "title": "Keep", "edit": keep })).0, 200);
-    assert_eq!(bench.state()["recipes"][0]["name"], "Calm");
     let csv = bench.server.get(&format!("{}/keys.csv", bench.path)).text();
     assert!(csv.lines().any(|line| line.starts_with("10,Subject A,0,50.0000,60.0000")), "{csv}");
     let json = bench.server.get(&format!("{}/path.json", bench.path)).json();
     assert_eq!(json["subjects"][0]["spans"][0]["places"][10], json!([50.0, 60.0]));
-    (0..3).for_each(|_| bench.undo());
+    (0..2).for_each(|_| bench.undo());
     assert_eq!(bench.cleaned(), raw, "the samples were never touched");
+}
+
+#[test]
+fn recipes_belong_to_the_project_and_the_pace_to_the_clip() {
+    let bench = Bench::new();
+    let steps = bench.server.get("/api/recipes/default").json()["steps"].clone();
+    let project = bench.state()["shot"]["project_id"].as_str().unwrap().to_owned();
+    let recipe = format!("/api/projects/{project}/recipes/Calm%20hand");
+    let put = |steps: &Value| bench.server.send("PUT", &recipe, &json!({ "steps": steps })).status;
+    assert_eq!(put(&steps), 204);
+    let mut wrong = steps.clone();
+    wrong[0]["window"] = json!(1);
+    assert_eq!(put(&wrong), 422);
+    assert_eq!(put(&json!([steps[0]])), 204);
+    let kept = bench.state()["recipes"].clone();
+    assert_eq!(kept, json!([{ "name": "Calm hand", "steps": [steps[0]] }]));
+    assert_eq!(bench.server.send("DELETE", &recipe, &json!({})).status, 204);
+    assert_eq!(bench.server.send("DELETE", &recipe, &json!({})).status, 404);
+    assert_eq!(bench.state()["recipes"], json!([]));
+    let clip = bench.state()["clip"]["id"].as_str().unwrap().to_owned();
+    let pace = bench.server.get(&format!("/api/clips/{clip}/pace")).json();
+    assert_eq!(pace["runs"][0]["speeds"].as_array().unwrap().len(), 30, "{pace}");
+}
+
+#[test]
+fn a_range_followed_by_hand_passes_through_the_places_and_leaves_the_picture() {
+    let bench = Bench::new();
+    let before = bench.samples();
+    let places = json!([[10, { "x": 40.0, "y": 50.0 }], [16, { "x": -30.0, "y": 60.0 }]]);
+    assert_eq!(bench.range(10, 18, json!({ "do": "by_hand", "places": places })).0, 200);
+    let after = bench.samples();
+    assert_eq!(after[10], json!([40.0, 50.0, "guide"]));
+    assert_eq!(after[16], json!([-30.0, 60.0, "bridged"]), "nothing outside can guide");
+    assert_eq!(bench.words()[11..16], *"bbbbb");
+    assert_eq!(after[9], before[9]);
+    assert_eq!(after[19], before[19]);
+    bench.undo();
+    assert_eq!(bench.samples(), before);
+    assert_eq!(bench.range(10, 18, json!({ "do": "by_hand", "places": [] })).0, 422);
+    assert_eq!(bench.range(10, 18, json!({ "do": "by_hand", "places": [[19, { "x": 1.0, "y": 1.0 }]] })).0, 422);
 }
 
 #[test]

@@ -100,18 +100,22 @@ fn from_an_untouched_shot_to_a_label_that_stays_put() {
         hand.click(on_page(&browser, place(&truth, "star", 180)).await).await;
         browser.until("jampin.bench.track?.get(180)?.state === 'guide'").await;
         hand.settled().await;
-        // One click bridges the obstacle; the gap in which she is away stays a gap.
-        browser.until("jampin.bench.gapRows.some((row) => row.act === 'Bridge' && row.first > 190)").await;
-        hand.go(210).await;
-        hand.key('k').await;
-        browser.until("jampin.bench.track?.get(212)?.state === 'bridged'").await;
+        // A post on the way out and on the way back, then the guard: one key bridges each; the gap in which she is away stays a gap.
+        for frame in [45, 176, 212] {
+            browser
+                .until(&format!("jampin.bench.gapRows.some((row) => row.first <= {frame} && {frame} <= row.last)"))
+                .await;
+            hand.go(frame).await;
+            hand.key('k').await;
+            browser.until(&format!("jampin.bench.track?.get({frame})?.state === 'bridged'")).await;
+        }
         let (actions, seconds) = (hand.actions, begun.elapsed().as_secs_f64());
         println!("from untouched to a label that stays put: {actions} actions, {seconds:.1} s with all waiting");
         assert!(actions <= 14, "{actions} actions");
         let misses = misses(&server.get(&format!("{path}/scene")).json(), &truth);
-        let away = misses.iter().filter(|(frame, _)| (66..155).contains(frame)).count();
+        let away = misses.iter().filter(|(frame, _)| (61..158).contains(frame)).count();
         assert_eq!(away, 0, "no label while she is away");
-        assert!(misses.len() > 125, "{}", misses.len());
+        assert!(misses.len() > 145, "{}", misses.len());
         for (frame, miss) in &misses {
             // Behind the obstacle the bridge is a guess: she bobs as she walks.
             let most = if (206..224).contains(frame) { 8.0 } else { 3.0 };
@@ -184,6 +188,66 @@ fn the_path_is_cleaned_and_a_keyframe_set_by_hand_stays() {
         browser.eval("(jampin.bench.keepRecipe('Calm'), 1)").await;
         browser.until("jampin.bench.recipeNames.includes('Calm')").await;
         assert_eq!(browser.axe().await, Vec::<String>::new());
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
+fn several_keyframes_are_stretched_in_time_and_removed_together() {
+    with_browser(|server, browser| async move {
+        let path = format!("/api/shots/{}", super::engine::pinned(&server, &browser).await);
+        browser.keys(&[(None, char::from(Key::Enter)), (None, 'c'), (None, 'x')]).await;
+        browser.until("jampin.bench.report?.keys > 4 && jampin.bench.lower === 'curves'").await;
+        // A range is dragged over them, in the empty part of the lower band, then the right end of the bar is dragged to the left.
+        let script = "(() => { const box = document.querySelector('.ruler').getBoundingClientRect();
+            const { curves, scale } = jampin.timeline; const keys = curves.path.keys; const last = keys.length - 2;
+            const x = (i) => box.left + scale.x(keys[i].frame + 0.5); const band = curves.bands[1];
+            const y = [band.top + 3, band.top + band.height - 3].sort((a, b) => Math.abs(band.y(keys[1].at.y) - b) - Math.abs(band.y(keys[1].at.y) - a))[0];
+            return [x(1) - 5, x(last) + 5, box.top + y, x(last), box.top + curves.top + 5, scale.perFrame, keys[1].frame, keys[last].frame, last]; })()";
+        let v: Vec<f64> = serde_json::from_value(browser.eval(script).await).unwrap();
+        browser.drag((v[0], v[2]), (v[1], v[2])).await;
+        let picked = |length: f64| format!("jampin.bench.keysPicked.length === {length}");
+        browser.until(&picked(v[8])).await;
+        browser.drag((v[3], v[4]), (v[3] - 3.0 * v[5], v[4])).await;
+        browser.until("jampin.bench.handKeyCount > 0 && !jampin.bench.saving").await;
+        let frames: Vec<f64> = serde_json::from_value(browser.eval("jampin.bench.keysPicked").await).unwrap();
+        assert_eq!(
+            (frames[0], frames[frames.len() - 1]),
+            (v[6], v[7] - 3.0),
+            "one end stays, the other came three frames nearer"
+        );
+        browser.keys(&[(None, char::from(Key::Delete))]).await;
+        browser.until(&picked(0.0)).await;
+        browser.until("!jampin.bench.saving && jampin.timeline.curves.path.keys.length === 2").await;
+        let hand = server.get(&path).json()["subjects"][0]["cleaning"]["hand_keys"].clone();
+        assert!(hand.as_array().unwrap().iter().all(|one| one["key"].is_null()), "{hand}");
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
+fn a_range_is_followed_by_hand() {
+    with_browser(|server, browser| async move {
+        let path = format!("/api/shots/{}", super::engine::pinned(&server, &browser).await);
+        browser.keys(&[(None, char::from(Key::Enter))]).await;
+        browser.eval("(jampin.bench.choose({ first: 20, last: 23 }), 1)").await;
+        browser.keys(&[(None, 'p')]).await;
+        for n in 0..4 {
+            browser
+                .until(&format!("jampin.bench.byHand?.places.length === {n} && jampin.player.shown === {}", 20 + n))
+                .await;
+            let at = browser.eval("(() => { const box = document.querySelector('.picture').getBoundingClientRect(); const p = jampin.player.toStage(200, 150); return [box.left + p.x, box.top + p.y]; })()").await;
+            browser.click((at[0].as_f64().unwrap(), at[1].as_f64().unwrap())).await;
+        }
+        browser.until("jampin.bench.byHand === null && jampin.bench.track.get(22)?.state === 'guide'").await;
+        let track = server.get(&path).json()["tracks"][0].clone();
+        for frame in 20..24u32 {
+            let i = track["frame"].as_array().unwrap().iter().position(|other| *other == frame).unwrap();
+            let miss = (track["x"][i].as_f64().unwrap() - 200.0).hypot(track["y"][i].as_f64().unwrap() - 150.0);
+            assert!(miss < 1.5, "frame {frame}: {miss} px from the click, which is right to a pixel of the page");
+        }
+        browser.keys(&[(Some(char::from(Key::Control)), 'z')]).await;
+        browser.until("jampin.bench.track.get(22)?.state === 'found'").await;
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }

@@ -3,5 +3,5 @@
 mod pace;
 mod weave;
 
-pub use pace::{Pace, PaceRun, pace};
+pub use pace::{Pace, PaceRun, pace, picture_pace};
 pub use weave::{Threads, weave};

@@ -40,15 +40,40 @@ pub fn pace(track: &Track) -> Pace {
         let places: Vec<Point> = span.frames().filter_map(|frame| track.position(frame)).collect();
         pace.runs.push(PaceRun { first: span.first, speeds: speeds(&places) });
     }
-    let fastest = pace.runs.iter().flat_map(|run| &run.speeds).fold(0.0f64, |most, speed| most.max(*speed));
-    let tolerance = (fastest * CHANGE).max(LEAST_CHANGE);
-    for run in &pace.runs {
-        let curve: Vec<Point> = run.speeds.iter().map(|speed| Point::new(0.0, *speed)).collect();
-        let corners = reduce(&curve, &vec![false; curve.len()], tolerance);
-        let inner = corners.iter().filter(|&&i| i > 0 && i + 1 < curve.len());
-        pace.changes.extend(inner.map(|&i| Frame(run.first.0 + i as u32)));
-    }
+    pace.find_changes();
     pace
+}
+
+/// The pace of the picture as a whole, from how far it moved since the frame before (see [`crate::image::SweepFinder`]); frame 0 is the first. It is
+/// parted at cuts.
+pub fn picture_pace(moved: &[f32], cuts: &[Frame]) -> Pace {
+    let mut pace = Pace::default();
+    let ends = cuts.iter().map(|cut| cut.0 as usize).filter(|cut| *cut < moved.len()).chain([moved.len()]);
+    let mut first = 0;
+    for end in ends {
+        // Nothing moved into the first frame of a stretch: it has the pace of the next.
+        let mut speeds: Vec<f64> = moved[first..end].iter().map(|speed| f64::from(*speed)).collect();
+        if speeds.len() >= 3 {
+            speeds[0] = speeds[1];
+            pace.runs.push(PaceRun { first: Frame(first as u32), speeds: evened(&speeds) });
+        }
+        first = end;
+    }
+    pace.find_changes();
+    pace
+}
+
+impl Pace {
+    fn find_changes(&mut self) {
+        let fastest = self.runs.iter().flat_map(|run| &run.speeds).fold(0.0f64, |most, speed| most.max(*speed));
+        let tolerance = (fastest * CHANGE).max(LEAST_CHANGE);
+        for run in &self.runs {
+            let curve: Vec<Point> = run.speeds.iter().map(|speed| Point::new(0.0, *speed)).collect();
+            let corners = reduce(&curve, &vec![false; curve.len()], tolerance);
+            let inner = corners.iter().filter(|&&i| i > 0 && i + 1 < curve.len());
+            self.changes.extend(inner.map(|&i| Frame(run.first.0 + i as u32)));
+        }
+    }
 }
 
 fn speeds(places: &[Point]) -> Vec<f64> {
@@ -57,9 +82,12 @@ fn speeds(places: &[Point]) -> Vec<f64> {
         let (before, after) = (i.saturating_sub(1), (i + 1).min(last));
         places[after].distance(places[before]) / (after - before) as f64
     };
-    let raw: Vec<f64> = (0..places.len()).map(speed).collect();
-    let half = EVENED_OVER.min((places.len() - 1) / 2);
-    savitzky_golay(&raw, half, 1).into_iter().map(|speed| speed.max(0.0)).collect()
+    evened(&(0..places.len()).map(speed).collect::<Vec<f64>>())
+}
+
+fn evened(speeds: &[f64]) -> Vec<f64> {
+    let half = EVENED_OVER.min((speeds.len() - 1) / 2);
+    savitzky_golay(speeds, half, 1).into_iter().map(|speed| speed.max(0.0)).collect()
 }
 
 #[cfg(test)]
@@ -95,6 +123,18 @@ mod tests {
         for (change, want) in found.changes.iter().zip([40i64, 60, 80, 100]) {
             assert!((i64::from(change.0) - want).abs() <= 6, "{:?}", found.changes);
         }
+    }
+
+    #[test]
+    fn the_picture_is_parted_at_cuts() {
+        let mut moved = vec![2.0f32; 60];
+        moved[0] = 0.0;
+        moved[30] = 90.0;
+        let pace = picture_pace(&moved, &[Frame(30)]);
+        assert_eq!(pace.runs.iter().map(|run| run.first.0).collect::<Vec<_>>(), [0, 30]);
+        assert!(pace.runs.iter().flat_map(|run| &run.speeds).all(|speed| (speed - 2.0).abs() < 1e-6));
+        assert!(pace.changes.is_empty());
+        assert_eq!(picture_pace(&[], &[Frame(9)]), Pace::default());
     }
 
     #[test]

@@ -4,8 +4,8 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 use uuid::Uuid;
 
-use crate::path::{Cleaning, RecipeProblem, Step};
-use crate::shot::{Attachment, HandOver, NamedRecipe, Pin, Sample, Shot, Subject};
+use crate::path::{Cleaning, RecipeProblem};
+use crate::shot::{Attachment, HandOver, Pin, Sample, Shot, Subject};
 use crate::time::Frame;
 
 /// Longest name of a subject, in characters.
@@ -80,13 +80,6 @@ pub enum Edit {
         /// In order of frames.
         hand_overs: Vec<HandOver>,
     },
-    /// Keeps cleaning steps under a name, or forgets the name.
-    KeepRecipe {
-        /// The name; one that is there already gets the new steps.
-        name: String,
-        /// The steps; nothing to forget it.
-        steps: Option<Vec<Step>>,
-    },
     /// Sets samples of a pin, or removes those given as `null`.
     SetSamples {
         /// Whose.
@@ -134,7 +127,6 @@ impl Edit {
             Self::RemoveAttachment { subject, attachment } => remove_attachment(shot, *subject, *attachment),
             Self::SetCleaning { subject, cleaning } => set_cleaning(shot, *subject, cleaning),
             Self::SetHandOvers { subject, hand_overs } => set_hand_overs(shot, *subject, hand_overs),
-            Self::KeepRecipe { name, steps } => keep_recipe(shot, name, steps),
             Self::SetSamples { pin, samples } => set_samples(shot, *pin, samples),
             Self::All { edits } => apply_all(shot, edits),
         }
@@ -261,23 +253,6 @@ fn set_hand_overs(shot: &mut Shot, id: Uuid, hand_overs: &[HandOver]) -> Result<
     hand_overs.sort_by_key(|over| over.from);
     let before = std::mem::replace(&mut subject.hand_overs, hand_overs);
     Ok(Edit::SetHandOvers { subject: id, hand_overs: before })
-}
-
-fn keep_recipe(shot: &mut Shot, name: &str, steps: &Option<Vec<Step>>) -> Result<Edit, EditError> {
-    check_name(name)?;
-    if let Some(steps) = steps {
-        let cleaning = Cleaning { steps: steps.clone(), hand_keys: Vec::new() };
-        cleaning.check().map_err(EditError::Recipe)?;
-    }
-    let at = shot.recipes.iter().position(|recipe| recipe.name == name);
-    let before = at.map(|at| shot.recipes[at].steps.clone());
-    match (at, steps) {
-        (Some(at), Some(steps)) => shot.recipes[at].steps = steps.clone(),
-        (Some(at), None) => drop(shot.recipes.remove(at)),
-        (None, Some(steps)) => shot.recipes.push(NamedRecipe { name: name.to_owned(), steps: steps.clone() }),
-        (None, None) => return Err(EditError::NotThere("recipe")),
-    }
-    Ok(Edit::KeepRecipe { name: name.to_owned(), steps: before })
 }
 
 fn set_samples(shot: &mut Shot, pin: Uuid, samples: &[(Frame, Option<Sample>)]) -> Result<Edit, EditError> {

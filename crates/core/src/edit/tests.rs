@@ -1,6 +1,6 @@
 use super::*;
 use crate::geometry::Point;
-use crate::path::StepKind;
+use crate::path::{Step, StepKind};
 use crate::scene::Label;
 use crate::shot::AttachmentKind;
 
@@ -49,7 +49,6 @@ fn every_edit_is_undone_by_its_inverse_and_redone_by_the_inverse_of_that() {
         Edit::PutPin { subject: id(10), pin: Pin { pattern: [15, 21], ..pin(12) }, index: None },
         Edit::SetCleaning { subject: id(10), cleaning: Some(Cleaning::default()) },
         Edit::SetHandOvers { subject: id(10), hand_overs: vec![HandOver { from: Frame(4), pin: id(12) }] },
-        Edit::KeepRecipe { name: "Calm".into(), steps: Some(Cleaning::default().steps) },
         Edit::All {
             edits: vec![
                 Edit::SetHandOvers { subject: id(10), hand_overs: vec![HandOver { from: Frame(4), pin: id(12) }] },
@@ -91,7 +90,6 @@ fn a_refused_edit_leaves_the_shot_as_it_was() {
         Edit::AddSubject { index: 0, subject: subject(10) },
         Edit::PutPin { subject: id(10), pin: Pin { at: Point::new(f64::NAN, 0.0), ..pin(40) }, index: None },
         Edit::SetHandOvers { subject: id(10), hand_overs: vec![HandOver { from: Frame(4), pin: id(77) }] },
-        Edit::KeepRecipe { name: "Unknown".into(), steps: None },
         Edit::SetCleaning {
             subject: id(10),
             cleaning: Some(Cleaning {

@@ -6,6 +6,7 @@ mod enlarge;
 mod plane;
 mod smooth;
 mod source;
+mod sweep;
 
 pub use blur::Blur;
 pub use cuts::CutFinder;
@@ -13,3 +14,4 @@ pub use enlarge::{difference, enlarge};
 pub use plane::{Plane, Window};
 pub use smooth::{NOISE_GAIN, PatchSamples, SmoothPatch};
 pub use source::{Component, FrameSource, PlaneStack};
+pub use sweep::SweepFinder;

@@ -95,6 +95,27 @@ pub fn continue_outside(
     range.frames().map(|frame| Ok((frame, Sample::predicted(place(frame)?, SampleState::Bridged)))).collect()
 }
 
+/// The samples of `range` as a person put them: a guide on each frame of `places` (in order of frames), the frames between them bridged by a
+/// smooth curve (Catmull & Rom 1974, uneven steps) that also joins what is there before and after the range. `None` takes away what is on
+/// a frame beyond the last place, or before the first, that nothing joins on.
+pub fn by_hand(track: &Track, range: FrameRange, places: &[(Frame, Point)]) -> Vec<(Frame, Option<Sample>)> {
+    let joined = before(track, range.first).into_iter().chain(places.iter().copied()).chain(after(track, range.last));
+    let knots: Vec<(Frame, Point)> = joined.collect();
+    let key = |i: usize| {
+        let (a, b) = (knots[i.saturating_sub(1)], knots[(i + 1).min(knots.len() - 1)]);
+        Key::smooth(knots[i].0, knots[i].1, (b.1 - a.1) * (1.0 / a.0.until(b.0).max(1) as f64))
+    };
+    let keys: Vec<Key> = (0..knots.len()).map(key).collect();
+    let sample = |frame: Frame| {
+        if let Some((_, at)) = places.iter().find(|(on, _)| *on == frame) {
+            return Some(Sample::guide(*at));
+        }
+        let piece = keys.windows(2).find(|pair| pair[0].frame < frame && frame < pair[1].frame)?;
+        Some(Sample::predicted(piece[0].between(&piece[1], frame), SampleState::Bridged))
+    };
+    range.frames().map(|frame| (frame, sample(frame))).collect()
+}
+
 /// One track out of two: the first until just before `from`, then the second, moved so that nothing jumps.
 ///
 /// The offset is averaged over the frames near `from` on which both are there; without any, the first is carried on at its

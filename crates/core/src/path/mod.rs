@@ -21,7 +21,7 @@ use crate::geometry::Point;
 use crate::shot::Track;
 use crate::time::{Frame, FrameRange};
 
-pub use bridge::{Bridge, BridgeProblem, bridge, continue_outside, hand_over};
+pub use bridge::{Bridge, BridgeProblem, bridge, by_hand, continue_outside, hand_over};
 pub use clean::clean;
 pub use ease::Easing;
 pub use fit::fit_curve;

@@ -211,6 +211,25 @@ fn a_path_is_carried_on_past_its_end() {
 }
 
 #[test]
+fn followed_by_hand_it_passes_through_the_places_and_joins_what_is_there() {
+    let raw = track((0..60).map(walk));
+    let range = FrameRange { first: Frame(20), last: Frame(40) };
+    let places = [(Frame(20), walk(20)), (Frame(27), walk(27)), (Frame(34), walk(34)), (Frame(40), walk(40))];
+    let samples = by_hand(&raw, range, &places);
+    assert_eq!(samples.len(), 21);
+    for (frame, sample) in &samples {
+        let sample = sample.unwrap();
+        let clicked = places.iter().any(|(on, _)| on == frame);
+        assert_eq!(sample.state, if clicked { SampleState::Guide } else { SampleState::Bridged });
+        // The walk bobs by 6 px every 38 frames; a curve through every seventh frame follows that.
+        let miss = sample.at.distance(walk(frame.0));
+        assert!(miss < if clicked { 1e-12 } else { 1.0 }, "frame {frame}: {miss}");
+    }
+    let alone = by_hand(&Track::new(), range, &places[1..3]);
+    assert!(alone.iter().all(|(frame, sample)| sample.is_some() == (27..=34).contains(&frame.0)));
+}
+
+#[test]
 fn a_hand_over_does_not_jump() {
     let truth = |n: u32| Point::new(10.0 + 4.0 * f64::from(n), 5.0);
     let first = track((0..40).map(truth));

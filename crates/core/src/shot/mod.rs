@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
-use crate::path::{Cleaning, Path, Step, clean, hand_over};
+use crate::path::{Cleaning, Path, clean, hand_over};
 use crate::scene::Label;
 use crate::time::Frame;
 
@@ -56,15 +56,6 @@ pub struct HandOver {
     pub pin: Uuid,
 }
 
-/// Cleaning steps kept under a name, for other subjects.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct NamedRecipe {
-    /// Its name; no two of a shot have the same.
-    pub name: String,
-    /// The steps.
-    pub steps: Vec<Step>,
-}
-
 /// Something that follows a subject.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Attachment {
@@ -88,9 +79,6 @@ pub enum AttachmentKind {
 pub struct Shot {
     /// The subjects, in order of the rows on the page.
     pub subjects: Vec<Subject>,
-    /// Recipes kept under a name.
-    #[serde(default)]
-    pub recipes: Vec<NamedRecipe>,
     /// Samples by pin. Stored apart from the rest, because they are many.
     #[serde(skip)]
     pub tracks: BTreeMap<Uuid, Track>,

@@ -1,4 +1,4 @@
-//! *Platform*: the guard and two visitors walk along; they cross in front of each other and go behind a lamp post; one
+//! *Platform*: the guard and two visitors walk along; they cross in front of each other and go behind lamp posts; one
 //! leaves the picture and comes back.
 
 use jampin_core::geometry::{Point, Size};
@@ -211,7 +211,8 @@ fn paving() -> Texture {
     })
 }
 
-fn lamp_post() -> Texture {
+/// A lamp post, one of them with a notice on it.
+fn lamp_post(with_notice: bool) -> Texture {
     let mut c = Canvas::new(150, 640);
     c.rect(0x24302c, 64.0, 96.0, 22.0, 530.0);
     c.rect(0x435a50, 68.0, 96.0, 6.0, 530.0);
@@ -223,11 +224,13 @@ fn lamp_post() -> Texture {
     c.poly(0xf0e3b8, &[(52.0, 90.0), (58.0, 40.0), (92.0, 40.0), (98.0, 90.0)]);
     c.poly(0x24302c, &[(40.0, 36.0), (75.0, 4.0), (110.0, 36.0)]);
     c.rect(0x24302c, 73.0, 36.0, 4.0, 58.0);
-    c.rect(0x8c2b1b, 30.0, 210.0, 90.0, 56.0);
-    c.rect(0xefe5cb, 35.0, 215.0, 80.0, 46.0);
-    c.cog(0x8c2b1b, 54.0, 238.0, 14.0);
-    for i in 0..3 {
-        c.rect(0x2c2a28, 74.0, 224.0 + i as f32 * 11.0, 34.0 - (i * 6) as f32, 5.0);
+    if with_notice {
+        c.rect(0x8c2b1b, 30.0, 210.0, 90.0, 56.0);
+        c.rect(0xefe5cb, 35.0, 215.0, 80.0, 46.0);
+        c.cog(0x8c2b1b, 54.0, 238.0, 14.0);
+        for i in 0..3 {
+            c.rect(0x2c2a28, 74.0, 224.0 + i as f32 * 11.0, 34.0 - (i * 6) as f32, 5.0);
+        }
     }
     Texture::from_drawing(&c.pixels, |x, y| 0.75 + 0.35 * layered(x / 4.0, y / 34.0, 3, 57))
 }
@@ -292,19 +295,20 @@ pub fn platform() -> Shot {
         hiker,
         f64::INFINITY,
     ));
-    layers.push(Layer::still("post", lamp_post(), at_depth(1.1, 640.0, 64.0)));
+    layers.push(Layer::still("post", lamp_post(true), at_depth(1.1, 640.0, 64.0)));
+    layers.push(Layer::still("second post", lamp_post(false), at_depth(1.1, 1095.0, 64.0)));
     let point =
         |name, layer, at, hidden_by: &[&'static str]| TruePoint { name, layer, at, hidden_by: hidden_by.to_vec() };
     let points = vec![
-        point("cap", "guard", Point::new(BADGE.x, BADGE.y - 4.0), &["hiker", "post"]),
-        point("sleeve", "guard", SLEEVE, &["hiker", "post"]),
-        point("rucksack", "hiker", RUCKSACK, &["post"]),
-        point("star", "child", STAR, &["guard", "hiker", "post"]),
+        point("cap", "guard", Point::new(BADGE.x, BADGE.y - 4.0), &["hiker", "post", "second post"]),
+        point("sleeve", "guard", SLEEVE, &["hiker", "post", "second post"]),
+        point("rucksack", "hiker", RUCKSACK, &["post", "second post"]),
+        point("star", "child", STAR, &["guard", "hiker", "post", "second post"]),
         point(
             "clock",
             "facade",
             Point::new(f64::from(CLOCK.0), f64::from(CLOCK.1)),
-            &["guard", "hiker", "child", "post"],
+            &["guard", "hiker", "child", "post", "second post"],
         ),
     ];
     Shot {

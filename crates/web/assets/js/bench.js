@@ -63,6 +63,7 @@ Alpine.data("bench", () => {
     dragPlace: null,
     dragPin: null,
     lower: "weave",
+    picturePace: null,
 
     async init() {
       const { shot, project } = this.$el.dataset;
@@ -80,8 +81,8 @@ Alpine.data("bench", () => {
         go: (frame) => this.goTo(frame),
         range: (range) => this.choose(range),
         addKey: (frame) => this.addKey(frame),
-        keyPicked: (frame) => (this.keyPicked = frame),
-        keyDragged: (from, key, done) => this.keyDragged(from, key, done),
+        keysPicked: () => this.keysChosen(),
+        keysDragged: (changes, done) => this.keysDragged(changes, done),
       });
       this.refreshSoon = throttled(60, () => this.refresh());
       this.sceneSoon = throttled(200, () => this.refreshScene());
@@ -143,6 +144,7 @@ Alpine.data("bench", () => {
       if (opening) state.clip.remarks.forEach((remark) => this.say(remark));
       if (state.clip.problem) this.say(state.clip.problem, true);
       this.reportEnds();
+      this.refreshPicturePace();
       if (!this.working) this.refreshDoubts();
       this.repaint();
       this.sceneSoon();
@@ -172,6 +174,17 @@ Alpine.data("bench", () => {
         parts.overlay.labelShift = null;
         this.sceneSeen++;
         this.repaint();
+      } catch (error) {
+        if (error.word !== "offline") this.say(error.message, true);
+      }
+    },
+
+    // Once for a clip, as soon as it is prepared.
+    async refreshPicturePace() {
+      if (this.picturePace || this.clip.state !== "ready") return;
+      try {
+        this.picturePace = await call("GET", `/api/clips/${this.clip.id}/pace`);
+        this.drawTimeline();
       } catch (error) {
         if (error.word !== "offline") this.say(error.message, true);
       }
@@ -222,7 +235,7 @@ Alpine.data("bench", () => {
       return `Picture, frame ${this.frame}. ${this.subject ? "" : "Click on what should be followed."}`;
     },
     get wantsPin() {
-      return this.placing || this.placingHere || this.handing || !this.subject;
+      return this.placing || this.placingHere || this.handing || this.byHand !== null || !this.subject;
     },
     get pictureClass() {
       return `${this.wantsPin ? "placing" : ""} ${this.panning ? "panning" : ""}`;
@@ -273,8 +286,8 @@ Alpine.data("bench", () => {
       return Track.joined(first, subject.hand_overs.map((over) => [over.from, parts.tracks.get(over.pin)]));
     },
     get belowText() {
-      if (this.lower === "curves") return this.cleaned ? "Grey raw, blue clean. Drag keyframes; double click adds one." : "Grey: as it was found.";
-      if (this.lower === "pace") return this.pace?.changes.length ? "Pennants: the pace changes; a guide there helps." : "The pace is even.";
+      if (this.lower === "curves") return this.cleaned ? "Grey raw, blue clean. Drag keyframes, or a range to pick several; double click adds one." : "Grey: as it was found.";
+      if (this.lower === "pace" || !this.pin) return "Grey: the picture as a whole. Pennants: the pace changes; a guide there helps (J)." ;
       return "Level threads: it holds. Slanted: it drifts. Broken: it jumps.";
     },
     showBelow(what) {
@@ -296,6 +309,7 @@ Alpine.data("bench", () => {
         trackOf: (subject) => this.trackOf(subject),
         view: this.lower,
         pace: Alpine.raw(this.pace),
+        picturePace: Alpine.raw(this.picturePace),
         chosen: Alpine.raw(this.chosen),
         colours: this.colours,
         cuts: this.clip.cuts,
@@ -413,8 +427,10 @@ Alpine.data("bench", () => {
       this.placing = false;
       this.handing = false;
       this.placingHere = false;
+      this.byHand = null;
       this.chosen = null;
-      this.keyPicked = null;
+      parts.timeline.curves.picked.clear();
+      this.keysPicked = [];
       parts.holdAt = null;
       this.pathSoon();
       this.cursor = null;
@@ -451,6 +467,7 @@ Alpine.data("bench", () => {
     async putPin(x, y) {
       this.cursor = null;
       this.$refs.hint.hidden = true;
+      if (this.byHand) return this.handPlaced(x, y);
       const { width, height } = this.clip;
       if (x < 0 || y < 0 || x >= width || y >= height) {
         this.say("The pin has to be put on the picture.", true);
@@ -472,7 +489,8 @@ Alpine.data("bench", () => {
     },
 
     escape() {
-      if (this.chosen) this.choose(null);
+      if (this.byHand) this.endByHand();
+      else if (this.chosen) this.choose(null);
       else if (this.handing || this.placingHere) {
         this.handing = this.placingHere = false;
         this.cursor = null;

@@ -22,7 +22,7 @@ const px = (value) => `${value.toFixed(value < 9.95 ? 2 : 1)} px`;
 export const cleaning = (parts) => ({
   recipes: [],
   pathSeen: 0,
-  keyPicked: null,
+  keysPicked: [], // Frames, in order.
   stepKinds: Object.entries(STEPS).map(([kind, { title }]) => ({ kind, title })),
 
   get cleaned() {
@@ -46,7 +46,7 @@ export const cleaning = (parts) => ({
     return (this.cleaned?.steps ?? []).map((step, index) => {
       const { title, fields } = STEPS[step.step];
       const where = step.range ? `frames ${step.range.first} to ${step.range.last}` : "";
-      return { key: `${index} ${step.step}`, index, title, on: step.on, where, fields: fields.map((one) => ({ ...one, key: `${index} ${one.name}`, value: step[one.name], index })) };
+      return { key: `${index} ${step.step}`, index, last: index === this.cleaned.steps.length - 1, title, on: step.on, where, fields: fields.map((one) => ({ ...one, key: `${index} ${one.name}`, value: step[one.name], index })) };
     });
   },
   get recipeNames() {
@@ -85,8 +85,9 @@ export const cleaning = (parts) => ({
   stepSet({ index, name }, text) {
     this.changeSteps((steps) => (steps[index][name] = Number(text)), this.stepTitle(index));
   },
-  stepUp(index) {
-    if (index > 0) this.changeSteps((steps) => steps.splice(index - 1, 2, steps[index], steps[index - 1]), "Order of the recipe");
+  stepMoved(index, by) {
+    const move = (steps) => steps.splice(index + by, 0, ...steps.splice(index, 1));
+    if (this.cleaned.steps[index + by]) this.changeSteps(move, "Order of the recipe");
   },
   stepRemoved(index) {
     this.changeSteps((steps) => steps.splice(index, 1), `Without: ${this.stepTitle(index)}`);
@@ -96,10 +97,17 @@ export const cleaning = (parts) => ({
     const step = { step: kind, ...STEPS[kind].fresh, on: true, range: this.chosen ? { ...this.chosen } : null };
     this.changeSteps((steps) => steps.push(step), STEPS[kind].title);
   },
-  keepRecipe(name) {
+  // Recipes belong to the project, so every shot of it can use them.
+  recipePath(name) {
+    return `/api/projects/${this.$root.dataset.project}/recipes/${encodeURIComponent(name.trim())}`;
+  },
+  async keepRecipe(name) {
     if (!name.trim()) return;
-    this.edit(`Keep the recipe ${name.trim()}`, { edit: "keep_recipe", name: name.trim(), steps: copy(this.cleaned.steps) });
-    this.say(`The recipe is kept as ${name.trim()}; other subjects can use it.`);
+    const kept = () => call("PUT", this.recipePath(name), { steps: copy(this.cleaned.steps) }).then(() => ({}));
+    if (await this.write(kept)) this.say(`The recipe is kept as ${name.trim()}; every shot of the project can use it.`);
+  },
+  async forgetRecipe(name) {
+    if (await this.write(() => call("DELETE", this.recipePath(name)).then(() => ({})))) this.say(`The recipe ${name} is forgotten; paths that use its steps stay as they are.`);
   },
   useRecipe(name) {
     const recipe = this.recipes.find((one) => one.name === name);
@@ -137,22 +145,36 @@ export const cleaning = (parts) => ({
 
   // --- keyframes by hand --------------------------------------------------------------------------------------------
 
-  // A key in the place of another; what was on its frame before is gone from there.
-  withKey(from, key) {
+  // Keys in the place of others; what was on their frames before is gone from there.
+  withKeys(changes) {
     const cleaning = copy(this.cleaned);
-    const others = cleaning.hand_keys.filter((one) => one.frame !== from && one.frame !== key?.frame);
-    const gone = key && key.frame === from ? [] : [{ frame: from, key: null }];
-    cleaning.hand_keys = [...others, ...gone, ...(key ? [{ frame: key.frame, key }] : [])];
+    const set = changes.filter(({ key }) => key).map(({ key }) => ({ frame: key.frame, key }));
+    const now = new Set(set.map((one) => one.frame));
+    const gone = changes.map(({ from }) => from).filter((frame) => !now.has(frame));
+    const touched = new Set([...now, ...gone]);
+    const others = cleaning.hand_keys.filter((one) => !touched.has(one.frame));
+    cleaning.hand_keys = [...others, ...gone.map((frame) => ({ frame, key: null })), ...set];
     return cleaning;
   },
-  async keyDragged(from, key, done) {
+  async keysDragged(changes, done) {
     if (!this.cleaned) return;
-    const cleaning = this.withKey(from, key);
+    const cleaning = this.withKeys(changes);
     parts.previewSoon ??= throttled(60, (body) => this.preview(body));
-    parts.timeline.curves.picked = key.frame;
-    this.keyPicked = key.frame;
-    if (done) await this.setCleaning(cleaning, `Keyframe on frame ${key.frame}`);
+    parts.timeline.curves.picked = new Set(changes.map(({ key }) => key.frame));
+    this.keysChosen();
+    if (done) await this.setCleaning(cleaning, this.keysTitle("Keyframe"));
     else parts.previewSoon(cleaning);
+  },
+  keysChosen() {
+    this.keysPicked = [...parts.timeline.curves.picked].sort((a, b) => a - b);
+    this.drawTimeline();
+  },
+  keysTitle(what) {
+    const { length } = this.keysPicked;
+    return length === 1 ? `${what} on frame ${this.keysPicked[0]}` : `${what}: ${length} keyframes`;
+  },
+  get keysText() {
+    return this.keysTitle("Keyframe");
   },
   addKey(frame) {
     if (!this.cleaned || !parts.path) return;
@@ -163,20 +185,23 @@ export const cleaning = (parts) => ({
     const frames = Math.max(1, parts.path.frame[after] - parts.path.frame[before]);
     const velocity = { x: (x[after] - x[before]) / frames, y: (y[after] - y[before]) / frames };
     const key = { frame, at: { x: x[i], y: y[i] }, arrive: { velocity }, leave: { velocity } };
-    this.keyDragged(frame, key, true);
+    this.keysDragged([{ from: frame, key }], true);
   },
-  removeKey() {
-    if (this.keyPicked === null || !this.cleaned) return false;
-    this.setCleaning(this.withKey(this.keyPicked, null), `Remove the keyframe on frame ${this.keyPicked}`);
-    this.keyPicked = null;
+  get pickedKeys() {
+    return (parts.path?.keys ?? []).filter((key) => this.keysPicked.includes(key.frame));
+  },
+  removeKeys() {
+    if (!this.keysPicked.length || !this.cleaned) return false;
+    this.setCleaning(this.withKeys(this.keysPicked.map((from) => ({ from, key: null }))), this.keysTitle("Remove"));
+    parts.timeline.curves.picked.clear();
+    this.keysChosen();
     return true;
   },
-  // Comes to rest at the key and sets off from rest.
-  easeKey() {
-    const key = parts.path?.keys.find((one) => one.frame === this.keyPicked);
-    if (!key) return;
+  // Comes to rest at the keys and sets off from rest.
+  easeKeys() {
     const rest = { velocity: { x: 0, y: 0 } };
-    this.setCleaning(this.withKey(key.frame, { ...copy(key), arrive: rest, leave: rest }), `At rest on frame ${key.frame}`);
+    const changes = this.pickedKeys.map((key) => ({ from: key.frame, key: { ...copy(key), arrive: rest, leave: rest } }));
+    if (changes.length) this.setCleaning(this.withKeys(changes), this.keysTitle("At rest"));
   },
   forgetKeys() {
     this.setCleaning({ ...copy(this.cleaned), hand_keys: [] }, "Forget keyframes set by hand");

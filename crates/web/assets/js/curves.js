@@ -1,28 +1,40 @@
-// Place over time, raw and clean, with the keyframes of the clean path: across above, down below. Keyframes are picked, dragged
-// in place and time, and their handles turned.
+// Place over time, raw and clean, with the keyframes of the clean path: across above, down below. Keyframes are picked, one or
+// several, dragged in place and time, stretched in time by the bar above them, and their handles turned.
 
 const KEY = 4; // Half the side of a keyframe's mark.
 const REACH = 12; // How near the pointer has to be, in pixels.
 const HANDLE = 34; // Length of a handle, in pixels of time.
+const GRIP = 7; // Half the width of a grip of the bar over picked keyframes.
 const AXES = ["x", "y"];
 const TITLES = { x: "across, px", y: "down, px" };
 
 export class Curves {
   constructor() {
     this.path = null;
-    this.picked = null;
-    this.drag = null;
+    this.picked = new Set(); // Frames of picked keyframes.
   }
 
   setPath(path) {
     this.path = path;
-    if (path && !path.keys.some((key) => key.frame === this.picked)) this.picked = null;
+    const frames = new Set(path?.keys.map((key) => key.frame));
+    for (const frame of this.picked) if (!frames.has(frame)) this.picked.delete(frame);
+  }
+
+  get pickedKeys() {
+    return this.path?.keys.filter((key) => this.picked.has(key.frame)) ?? [];
+  }
+  // Several keyframes picked: from the first to the last.
+  get bar() {
+    const keys = this.pickedKeys;
+    return keys.length > 1 ? { first: keys[0].frame, last: keys[keys.length - 1].frame } : null;
   }
 
   draw(context, scale, top, height) {
     const half = height / 2;
     this.bands = AXES.map((axis, i) => this.band(axis, scale, top + i * half, half - 2));
     for (const band of this.bands) this.drawBand(context, scale, band);
+    this.top = top;
+    if (this.bar) this.drawBar(context, scale);
   }
 
   // The values in view fill the band.
@@ -65,6 +77,13 @@ export class Curves {
     context.fillText(`${TITLES[axis]}: ${band.low.toFixed(0)} to ${band.high.toFixed(0)}`, 12, top + 12);
   }
 
+  drawBar(context, scale) {
+    const [from, to] = [scale.x(this.bar.first + 0.5), scale.x(this.bar.last + 0.5)];
+    context.fillStyle = "#a63a17";
+    context.fillRect(from, this.top + 4, to - from, 3);
+    for (const x of [from, to]) context.fillRect(x - 3, this.top, 6, 11);
+  }
+
   line(context, scale, values, y, colour, width) {
     context.strokeStyle = colour;
     context.lineWidth = width;
@@ -83,8 +102,8 @@ export class Curves {
   key(context, scale, band, key) {
     const x = scale.x(key.frame + 0.5);
     const y = band.y(key.at[band.axis]);
-    const picked = key.frame === this.picked;
-    if (picked) {
+    const picked = this.picked.has(key.frame);
+    if (picked && this.picked.size === 1) {
       for (const end of this.ends(scale, band, key)) {
         context.strokeStyle = "#0b4f8a";
         context.lineWidth = 1;
@@ -120,9 +139,11 @@ export class Curves {
 
   // What is under the pointer: a handle of the picked key, or a key.
   under(scale, x, y) {
+    const grip = this.bar && y < this.top + 13 && ["first", "last"].find((end) => Math.abs(scale.x(this.bar[end] + 0.5) - x) < GRIP);
+    if (grip) return { grip };
     for (const band of this.bands ?? []) {
       if (y < band.top || y > band.top + band.height || !this.path) continue;
-      const picked = this.path.keys.find((key) => key.frame === this.picked);
+      const picked = this.picked.size === 1 ? this.pickedKeys[0] : null;
       const handle = picked && this.ends(scale, band, picked).find((end) => Math.hypot(end.x - x, end.y - y) < REACH);
       if (handle) return { band, key: picked, handle };
       const near = (key) => Math.hypot(scale.x(key.frame + 0.5) - x, band.y(key.at[band.axis]) - y);
@@ -132,18 +153,34 @@ export class Curves {
     return null;
   }
 
-  // Changes that a drag makes of a key: a new key in its place.
-  dragged({ band, key, handle }, scale, from, to) {
-    const changed = JSON.parse(JSON.stringify(key));
+  // What a drag makes of keys: for each the frame it was on, and the new key. `keys`: those picked when the drag began.
+  dragged({ band, key, handle, grip, keys }, scale, from, to) {
+    const frames = Math.round((to.x - from.x) / scale.perFrame);
+    if (grip) return stretched(keys, grip, frames);
+    if (handle) return [{ from: key.frame, key: turned({ band, key, handle }, to) }];
     const { axis, perPixel } = band;
-    if (handle) {
-      const value = band.value(to.y);
-      const velocity = (value - key.at[axis]) / (handle.direction * handle.frames);
-      for (const which of ["arrive", "leave"]) if (changed[which].velocity) changed[which].velocity[axis] = velocity;
-    } else {
-      changed.at[axis] = key.at[axis] + (to.y - from.y) * perPixel;
-      changed.frame = Math.round(key.frame + (to.x - from.x) / scale.perFrame);
-    }
-    return changed;
+    const moved = (one) => ({ ...one, frame: one.frame + frames, at: { ...one.at, [axis]: one.at[axis] + (to.y - from.y) * perPixel } });
+    return keys.map((one) => ({ from: one.frame, key: moved(one) }));
   }
+}
+
+// A handle drawn to a place: the keyframe arrives and leaves at that velocity.
+function turned({ band, key, handle }, to) {
+  const changed = JSON.parse(JSON.stringify(key));
+  const velocity = (band.value(to.y) - key.at[band.axis]) / (handle.direction * handle.frames);
+  for (const which of ["arrive", "leave"]) if (changed[which].velocity) changed[which].velocity[band.axis] = velocity;
+  return changed;
+}
+
+// One end of the picked keyframes moves by some frames, the other stays; velocities slow down as time is stretched. Null where keyframes
+// would fall on one frame.
+function stretched(keys, end, frames) {
+  const [first, last] = [keys[0].frame, keys[keys.length - 1].frame];
+  const [still, moving] = end === "last" ? [first, last] : [last, first];
+  const factor = (moving + frames - still) / (moving - still);
+  if (!(factor > 0)) return null;
+  const slower = (join) => (join.velocity ? { velocity: { x: join.velocity.x / factor, y: join.velocity.y / factor } } : join);
+  const frameOf = (key) => Math.round(still + (key.frame - still) * factor);
+  const changes = keys.map((key) => ({ from: key.frame, key: { ...key, frame: frameOf(key), arrive: slower(key.arrive), leave: slower(key.leave) } }));
+  return new Set(changes.map(({ key }) => key.frame)).size === changes.length ? changes : null;
 }

@@ -109,6 +109,15 @@ export const following = (parts) => ({
       if (error.word !== "offline") this.say(error.message, true);
     }
   },
+  // The next pennant after this frame, round and round: the pace changes there, so a guide helps. Worked like the doubts.
+  nextPennant() {
+    const pennants = [...new Set([...(this.pace?.changes ?? []), ...(this.picturePace?.changes ?? [])])].sort((a, b) => a - b);
+    if (!pennants.length) return this.say("The pace is even: no frame wants a guide for it.");
+    const next = pennants.find((frame) => frame > this.frame) ?? pennants[0];
+    this.showBelow("pace");
+    if (this.track?.count() > 1) this.lookAt(next);
+    else this.goTo(next);
+  },
   // The next doubtful frame after this one, round and round.
   nextDoubt() {
     if (!this.doubts.length) return;
@@ -162,6 +171,7 @@ export const following = (parts) => ({
     const rest = this.doubts.filter((doubt) => Math.abs(doubt.frame - frame) > 2);
     this.doubts = rest;
     if (rest.length) this.lookAt(rest[0].frame);
+    else if (this.lower === "pace") this.nextPennant();
     else {
       this.stopLooking();
       this.say("Nothing else was worth a look. Play it, held still on the pin, to be sure.");
@@ -227,7 +237,9 @@ export const following = (parts) => ({
   },
   // The next click says where the pin is on this frame; or arrow keys and Enter.
   putHere() {
-    if (!this.pin || this.here) return;
+    if (!this.pin) return;
+    if (this.chosen) return this.beginByHand();
+    if (this.here) return;
     this.placingHere = true;
     const near = this.sample ?? this.track?.nearest(this.frame) ?? this.pin.at;
     const inside = (value, size) => Math.min(size - 40, Math.max(40, value));
@@ -249,7 +261,7 @@ export const following = (parts) => ({
     this.setGuide(place.x, place.y);
   },
   deleteSample() {
-    if (this.lower === "curves" && this.removeKey()) return;
+    if (this.lower === "curves" && this.removeKeys()) return;
     if (this.chosen) return this.deleteRange();
     if (!this.sample) return;
     const edit = { edit: "set_samples", pin: this.pin.id, samples: [[this.frame, null]] };

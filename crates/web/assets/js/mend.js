@@ -1,11 +1,15 @@
 // A range of frames chosen on the time below, and what can be done to it; gaps that can be bridged at once; hand-over.
+import Alpine from "../vendor/alpine-csp.esm.js";
 import { call } from "./api.js";
+
+const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
 
 const frames = (first, last) => (first === last ? `frame ${first}` : `frames ${first} to ${last}`);
 
 export const mending = (parts) => ({
   chosen: null,
   handing: false,
+  byHand: null,
 
   // Without a chosen range: the frame in view.
   get target() {
@@ -68,8 +72,9 @@ export const mending = (parts) => ({
   rideOn(other) {
     if (other) this.doRange({ do: "bridge", how: "riding", other });
   },
-  carryOn() {
-    this.doRange({ do: "carry_on" });
+  // At its velocity, or as another pin moves.
+  carryOn(other) {
+    this.doRange({ do: "carry_on", other: other || null });
   },
   hideRange() {
     this.doRange({ do: "hide" });
@@ -92,6 +97,47 @@ export const mending = (parts) => ({
   },
   crossGap(row) {
     this.changeRange({ first: row.first, last: row.last }, row.inner ? { do: "bridge", how: "smooth" } : { do: "carry_on" });
+  },
+
+  // --- by hand ------------------------------------------------------------------------------------------------------
+
+  // Each click says where it is on a frame, and the next frame asked for comes up; what lies between is bridged. Some twelve clicks
+  // for a range, and the last frame for sure.
+  beginByHand() {
+    if (!this.pin || !this.chosen) return;
+    const { first, last } = this.chosen;
+    const step = Math.max(1, Math.ceil((last - first) / 11));
+    const wanted = [];
+    for (let frame = first; frame < last; frame += step) wanted.push(frame);
+    this.byHand = { first, last, frames: [...wanted, last], places: [] };
+    this.handNext();
+  },
+  handNext() {
+    const { frames, places } = this.byHand;
+    this.goTo(frames[places.length]);
+    const near = this.sample ?? this.track?.nearest(this.frame) ?? this.pin.at;
+    this.cursor = { x: near.x, y: near.y };
+    this.$refs.picture.focus();
+    this.repaint();
+  },
+  handPlaced(x, y) {
+    const { frames, places } = this.byHand;
+    places.push([this.frame, { x, y }]);
+    if (places.length < frames.length) this.handNext();
+    else this.endByHand();
+  },
+  // Also before all frames were clicked on: what there is counts.
+  async endByHand() {
+    const { first, last, places } = this.byHand;
+    this.byHand = null;
+    this.cursor = null;
+    this.repaint();
+    if (!places.length) return;
+    const done = await this.changeRange({ first, last }, { do: "by_hand", places: copy(places) });
+    if (done) this.choose(null);
+  },
+  get byHandText() {
+    return this.byHand ? `Frame ${this.frame}: click where it is, ${this.byHand.places.length + 1} of ${this.byHand.frames.length}. Esc: enough` : "";
   },
 
   // The next click puts the pin on another feature of the same subject, which leads from this frame on.

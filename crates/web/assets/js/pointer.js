@@ -55,7 +55,7 @@ export class Pointer {
 
   write({ x, y }, event) {
     const note = this.note;
-    const grab = event.target.dataset?.grab;
+    const grab = this.bench.byHand ? null : event.target.dataset?.grab;
     const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", label: "Drag: move the label" };
     const wanted = !this.drag && !grab && this.bench.wantsPin;
     const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
@@ -67,6 +67,7 @@ export class Pointer {
 
   placeText(event) {
     const spot = this.bench.spotText;
+    if (this.bench.byHand) return this.bench.byHandText;
     if (this.bench.placingHere) return `Click: it is here on frame ${this.bench.frame}`;
     if (this.bench.handing) return "Click: this leads from here on";
     if (event.shiftKey) return "Shift + click: take the best spot near";
@@ -74,7 +75,7 @@ export class Pointer {
   }
 
   startDrag(event, from) {
-    const grab = event.button === 0 ? event.target.dataset?.grab : null;
+    const grab = event.button === 0 && !this.bench.byHand ? event.target.dataset?.grab : null;
     if (grab === "point") return this.dragPoint(from);
     if (grab === "pattern" || grab === "search") return this.dragSize(grab);
     if (grab === "label") return this.dragLabel(from, event.target.dataset);

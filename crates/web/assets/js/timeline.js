@@ -68,7 +68,7 @@ export class Timeline {
       return { move: (to) => this.acts.go(this.scale.frameAt(to.x)) };
     }
     const found = this.state.view === "curves" && from.y > this.below ? this.curves.under(this.scale, from.x, from.y) : null;
-    if (found) return this.dragKey(found, from);
+    if (found) return this.dragKey(found, from, event.shiftKey);
     const anchor = event.shiftKey && this.state.chosen ? (frame < this.state.chosen.first ? this.state.chosen.last : this.state.chosen.first) : frame;
     let moved = event.shiftKey;
     return {
@@ -77,29 +77,50 @@ export class Timeline {
         moved = true;
         const other = this.scale.frameAt(to.x);
         this.acts.range({ first: Math.min(anchor, other), last: Math.max(anchor, other) });
+        if (this.state.view === "curves") this.pickWithin(anchor, other);
       },
       end: () => {
         if (!moved) {
           this.acts.range(null);
-          this.acts.go(frame);
+          this.curves.picked.clear();
+          this.acts.keysPicked();
+          this.acts.go(this.nearPennant(from) ?? frame);
         }
       },
     };
   }
 
-  dragKey(found, from) {
-    this.curves.picked = found.key.frame;
-    this.acts.keyPicked(found.key.frame);
-    let changed = null;
+  // A range dragged over the curves picks the keyframes in it.
+  pickWithin(one, other) {
+    const inside = (frame) => frame >= Math.min(one, other) && frame <= Math.max(one, other);
+    this.curves.picked = new Set((this.curves.path?.keys ?? []).map((key) => key.frame).filter(inside));
+    this.acts.keysPicked();
+  }
+
+  // The frame of a pennant under the pointer.
+  nearPennant({ x, y }) {
+    if (this.state.view !== "pace" || y < this.below) return null;
+    const frames = [...(this.state.pace?.changes ?? []), ...(this.state.picturePace?.changes ?? [])];
+    return frames.find((frame) => Math.abs(this.scale.x(frame + 0.5) + 4 - x) < 9) ?? null;
+  }
+
+  dragKey(found, from, more) {
+    const { picked } = this.curves;
+    const frame = found.key?.frame;
+    if (found.key && more) picked.has(frame) ? picked.delete(frame) : picked.add(frame);
+    else if (found.key && !picked.has(frame)) this.curves.picked = new Set([frame]);
+    this.acts.keysPicked();
+    let [changed, held] = [null, null];
     return {
       move: (to) => {
         if (!changed && Math.hypot(to.x - from.x, to.y - from.y) < 3) return;
-        changed = this.curves.dragged(found, this.scale, from, to);
-        this.acts.keyDragged(found.key.frame, changed, false);
+        held ??= { ...found, keys: this.curves.pickedKeys };
+        changed = this.curves.dragged(held, this.scale, from, to) ?? changed;
+        if (changed) this.acts.keysDragged(changed, false);
       },
       end: (_, cancelled) => {
-        if (changed && !cancelled) this.acts.keyDragged(found.key.frame, changed, true);
-        else if (!changed) this.acts.go(found.key.frame);
+        if (changed && !cancelled) this.acts.keysDragged(changed, true);
+        else if (!changed && found.key && !more) this.acts.go(frame);
       },
     };
   }
@@ -133,9 +154,9 @@ export class Timeline {
     state.subjects.forEach((subject, row) => this.row(state, subject, TOP + row * ROW, box));
     this.below = TOP + rows * ROW + 4;
     const height = box.height - this.below - 4;
-    if (state.pin && height > 30) {
-      if (state.view === "pace") drawPace(context, this.scale, state.pace, this.below, height);
-      else if (state.view === "curves") this.curves.draw(context, this.scale, this.below, height);
+    if (height > 30 && (state.view === "pace" || !state.pin)) drawPace(context, this.scale, state, this.below, height);
+    else if (height > 30) {
+      if (state.view === "curves") this.curves.draw(context, this.scale, this.below, height);
       else {
         this.weave.draw(context, this.scale, state.range, this.below, height);
         this.curve(state, this.below, height);

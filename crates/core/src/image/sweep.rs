@@ -1,0 +1,197 @@
+//! How fast the picture as a whole moves, found while its frames go by.
+
+use super::Plane;
+
+/// Width of the small copy that motion is measured on, in pixels: a frame costs little, and grain is gone.
+const SMALL_WIDTH: usize = 192;
+/// Places looked at, across and down.
+const BLOCKS: (usize, usize) = (5, 4);
+/// Half the side of a block, in small pixels.
+const HALF: i32 = 11;
+/// How far a block is looked for to each side, in small pixels: a seventh of the picture's width a frame.
+const REACH: i32 = 14;
+/// A block that varies less than this is sky or wall and says nothing, in grey levels (standard deviation).
+const LEAST_TEXTURE: f32 = 2.5;
+/// Steps of refinement below the pixel.
+const STEPS: usize = 4;
+
+/// Measures motion from frame to frame: hand it every frame in order.
+///
+/// Blocks of a small copy are looked for in the next one, first by the least sum of absolute differences, then by least squares on the
+/// gradients (Lucas & Kanade 1981). The pace of the picture is the median of what its blocks moved: what walks through it counts for little,
+/// and a picture that turns or grows moves too.
+#[derive(Debug, Default)]
+pub struct SweepFinder {
+    before: Option<Small>,
+    speeds: Vec<f32>,
+}
+
+#[derive(Debug)]
+struct Small {
+    width: i32,
+    height: i32,
+    data: Vec<f32>,
+    /// Pixels of the picture in one of these.
+    cell: usize,
+}
+
+impl SweepFinder {
+    /// Looks at the next frame.
+    pub fn push(&mut self, plane: &Plane) {
+        let small = Small::of(plane);
+        let speed = self.before.as_ref().map_or(0.0, |before| before.pace_to(&small));
+        self.speeds.push(speed);
+        self.before = Some(small);
+    }
+
+    /// Pixels that the picture moved since the frame before, one number a frame; 0 for the first.
+    pub fn speeds(&self) -> &[f32] {
+        &self.speeds
+    }
+}
+
+impl Small {
+    /// Means over square cells.
+    fn of(plane: &Plane) -> Self {
+        let size = plane.size();
+        let cell = (size.width as usize).div_ceil(SMALL_WIDTH);
+        let (width, height) = ((size.width as usize / cell).max(1), (size.height as usize / cell).max(1));
+        let cell = cell.min(size.height as usize);
+        let mut data = vec![0.0; width * height];
+        for row in 0..height * cell {
+            let line = plane.row(row);
+            for (sum, pixels) in data[row / cell * width..].iter_mut().zip(line.chunks_exact(cell)).take(width) {
+                *sum += pixels.iter().map(|&pixel| u32::from(pixel)).sum::<u32>() as f32;
+            }
+        }
+        let share = 1.0 / (cell * cell) as f32;
+        data.iter_mut().for_each(|sum| *sum *= share);
+        Self { width: width as i32, height: height as i32, data, cell }
+    }
+
+    fn pace_to(&self, next: &Self) -> f32 {
+        let (across, down) = (BLOCKS.0 as i32, BLOCKS.1 as i32);
+        let middles = (0..down).flat_map(|j| (0..across).map(move |i| (i, j)));
+        let middles =
+            middles.map(|(i, j)| ((2 * i + 1) * self.width / (2 * across), (2 * j + 1) * self.height / (2 * down)));
+        let mut moved: Vec<f32> = middles.filter_map(|(col, row)| self.block_motion(next, col, row)).collect();
+        moved.sort_by(f32::total_cmp);
+        moved.get(moved.len() / 2).map_or(0.0, |small| small * self.cell as f32)
+    }
+
+    /// How far the block round a place moves, in small pixels; `None` where there is nothing to see or it leaves the picture.
+    fn block_motion(&self, next: &Self, col: i32, row: i32) -> Option<f32> {
+        let (x, y) = (col - HALF, row - HALF);
+        if !self.holds(x, y) || self.texture(x, y) < LEAST_TEXTURE {
+            return None;
+        }
+        let difference = |&(dx, dy): &(i32, i32)| self.difference(next, (x, y), (dx, dy));
+        let places = |step: i32, (mx, my): (i32, i32), reach: i32| {
+            let steps = (-reach..=reach).step_by(step as usize);
+            let all = steps.clone().flat_map(move |dy| steps.clone().map(move |dx| (mx + dx, my + dy)));
+            let inside = all.filter(|(dx, dy)| next.holds(x + dx, y + dy));
+            inside.map(|at| (difference(&at), at)).min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, at)| at)
+        };
+        let coarse = places(2, (0, 0), REACH)?;
+        let fine = places(1, coarse, 1)?;
+        let (dx, dy) = self.refine(next, (x, y), fine)?;
+        Some(dx.hypot(dy))
+    }
+
+    fn holds(&self, left: i32, top: i32) -> bool {
+        left >= 1 && top >= 1 && left + 2 * HALF + 2 < self.width && top + 2 * HALF + 2 < self.height
+    }
+
+    fn row(&self, left: i32, row: i32) -> &[f32] {
+        let start = (row * self.width + left) as usize;
+        &self.data[start..start + 2 * HALF as usize + 1]
+    }
+
+    fn texture(&self, left: i32, top: i32) -> f32 {
+        let pixels = || (top..=top + 2 * HALF).flat_map(|row| self.row(left, row));
+        let count = ((2 * HALF + 1) * (2 * HALF + 1)) as f32;
+        let mean = pixels().sum::<f32>() / count;
+        (pixels().map(|value| (value - mean).powi(2)).sum::<f32>() / count).sqrt()
+    }
+
+    fn difference(&self, next: &Self, (left, top): (i32, i32), (dx, dy): (i32, i32)) -> f32 {
+        let row = |row: i32| self.row(left, row).iter().zip(next.row(left + dx, row + dy));
+        (top..=top + 2 * HALF).map(|at| row(at).map(|(a, b)| (a - b).abs()).sum::<f32>()).sum()
+    }
+
+    fn refine(&self, next: &Self, (left, top): (i32, i32), (dx, dy): (i32, i32)) -> Option<(f32, f32)> {
+        let start = (dx as f32, dy as f32);
+        let (mut dx, mut dy) = start;
+        for _ in 0..STEPS {
+            let (mut xx, mut xy, mut yy, mut xt, mut yt) = (0.0, 0.0, 0.0, 0.0, 0.0);
+            for row in top..=top + 2 * HALF {
+                for col in left..=left + 2 * HALF {
+                    let value = |c: i32, r: i32| self.data[(r * self.width + c) as usize];
+                    let gx = (value(col + 1, row) - value(col - 1, row)) / 2.0;
+                    let gy = (value(col, row + 1) - value(col, row - 1)) / 2.0;
+                    let rest = value(col, row) - next.between(col as f32 + dx, row as f32 + dy);
+                    (xx, xy, yy) = (xx + gx * gx, xy + gx * gy, yy + gy * gy);
+                    (xt, yt) = (xt + gx * rest, yt + gy * rest);
+                }
+            }
+            let area: f32 = xx * yy - xy * xy;
+            if area < 1e-3 * (xx + yy).powi(2) {
+                return None;
+            }
+            dx += (yy * xt - xy * yt) / area;
+            dy += (xx * yt - xy * xt) / area;
+        }
+        // Further than a pixel from the best whole place it has run away.
+        ((dx - start.0).abs() < 1.0 && (dy - start.1).abs() < 1.0).then_some((dx, dy))
+    }
+
+    /// Linear between four pixels, the edge repeated outside.
+    fn between(&self, x: f32, y: f32) -> f32 {
+        let (x, y) = (x.clamp(0.0, self.width as f32 - 1.001), y.clamp(0.0, self.height as f32 - 1.001));
+        let (col, row) = (x as usize, y as usize);
+        let (u, v) = (x - col as f32, y - row as f32);
+        let at = row * self.width as usize + col;
+        let (above, below) = (&self.data[at..at + 2], &self.data[at + self.width as usize..][..2]);
+        (above[0] * (1.0 - u) + above[1] * u) * (1.0 - v) + (below[0] * (1.0 - u) + below[1] * u) * v
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::Size;
+
+    /// Waves of several lengths and directions, moved by `shift` pixels to the left, with something else in the middle.
+    fn scene(shift: f64, walker: f64) -> Plane {
+        Plane::from_fn(Size::new(960, 540), |col, row| {
+            let walks = (f64::from(col) - 300.0 - walker).abs() < 60.0 && (150..420).contains(&row);
+            let (x, y) = (f64::from(col) + if walks { -walker } else { shift }, f64::from(row));
+            let waves =
+                30.0 * (x * 0.045 + y * 0.02).sin() + 25.0 * (y * 0.06 - x * 0.013).sin() + 20.0 * (x * 0.09).cos();
+            (128.0 + waves).clamp(0.0, 255.0) as u8
+        })
+    }
+
+    #[test]
+    fn the_pace_of_a_pan_is_found_whoever_walks_through() {
+        let mut finder = SweepFinder::default();
+        let steps = [0.0, 1.5, 4.0, 20.0, 20.0, 7.5];
+        let mut at = 0.0;
+        for (n, step) in steps.iter().enumerate() {
+            at += step;
+            finder.push(&scene(at, 25.0 * n as f64));
+        }
+        for (found, want) in finder.speeds().iter().zip(steps) {
+            assert!((f64::from(*found) - want).abs() < 0.35, "{:?}", finder.speeds());
+        }
+    }
+
+    #[test]
+    fn a_flat_film_and_a_tiny_one_stand_still() {
+        for size in [Size::new(640, 360), Size::new(2, 2), Size::new(300, 1)] {
+            let mut finder = SweepFinder::default();
+            (0..3).for_each(|_| finder.push(&Plane::from_fn(size, |_, _| 90)));
+            assert_eq!(finder.speeds(), [0.0; 3]);
+        }
+    }
+}

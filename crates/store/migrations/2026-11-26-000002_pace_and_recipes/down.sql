@@ -1,0 +1,2 @@
+DROP TABLE recipes;
+ALTER TABLE clips DROP COLUMN speeds;
