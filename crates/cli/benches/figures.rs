@@ -160,19 +160,13 @@ fn exporting(clip: &Clip) {
     let place = |n: u32| (Frame(n), Sample::guide(Point::new(300.0 + 2.0 * f64::from(n), 360.0)));
     let attachment = Attachment { id: Uuid::from_u128(2), kind: AttachmentKind::Label(Label::named("Guard Pell")) };
     let subject = Subject {
-        id: Uuid::from_u128(3),
-        name: "Guard".into(),
-        letter: 'A',
-        colour: 0,
         pins: vec![pin(0, Point::new(300.0, 360.0), 31, 24)],
         attachments: vec![attachment],
-        cleaning: None,
-        hand_overs: Vec::new(),
+        ..Subject::new(Uuid::from_u128(3), "Guard", 'A', 0)
     };
     let shot = Shot {
         subjects: vec![subject],
         tracks: [(Uuid::from_u128(1), (0..clip.table.len()).map(place).collect())].into(),
-        ..Shot::default()
     };
     let range = FrameRange { first: Frame(0), last: Frame(clip.table.len() - 1) };
     let frames = f64::from(clip.table.len());

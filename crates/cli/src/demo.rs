@@ -116,14 +116,9 @@ async fn work_on(store: &Store, project: Uuid, shot: Uuid, truth: &Truth) -> any
         let letter = char::from(b'A' + index as u8);
         let pins = vec![pin.clone()];
         let subject = Subject {
-            id: Uuid::new_v4(),
-            name: name.into(),
-            letter,
-            colour: index,
             pins,
             attachments: vec![label],
-            cleaning: None,
-            hand_overs: Vec::new(),
+            ..Subject::new(Uuid::new_v4(), name, letter, index)
         };
         let edit = Edit::All {
             edits: vec![

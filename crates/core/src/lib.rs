@@ -16,6 +16,7 @@
 //! - [`solve`]: the path over the whole shot, and which frames are doubtful
 //! - [`shot`]: what a person made of a shot: subjects, pins, samples, attachments
 //! - [`check`]: what a track is judged by: the weave, the pace
+//! - [`motion`]: how a subject with several pins turns, grows and tilts; points carried by it
 //! - [`path`]: a subject's cleaned motion: bridges, recipes, keyframes
 //! - [`edit`]: changes to a shot as values with inverses
 //! - [`scene`]: attachments evaluated to drawables of one frame
@@ -23,6 +24,7 @@
 
 pub mod align;
 pub mod check;
+mod cholesky;
 pub mod edit;
 pub mod follow;
 pub mod formats;
@@ -30,6 +32,7 @@ pub mod geometry;
 pub mod image;
 mod look;
 pub mod matching;
+pub mod motion;
 pub mod path;
 pub mod scene;
 pub mod shot;

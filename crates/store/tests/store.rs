@@ -41,14 +41,8 @@ fn pin() -> Pin {
 
 fn add_subject(n: u128) -> Edit {
     let subject = Subject {
-        id: Uuid::from_u128(n),
-        name: "Crane".into(),
-        letter: 'A',
-        colour: 0,
         pins: if n == 1 { vec![pin()] } else { vec![] },
-        attachments: vec![],
-        cleaning: None,
-        hand_overs: Vec::new(),
+        ..Subject::new(Uuid::from_u128(n), "Crane", 'A', 0)
     };
     Edit::AddSubject { index: 0, subject }
 }

@@ -101,14 +101,9 @@ fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin, label: Label) -> Subje
     let name = name.map(str::trim).filter(|name| !name.is_empty());
     let label = Attachment { id: Uuid::new_v4(), kind: AttachmentKind::Label(label) };
     Subject {
-        id: Uuid::new_v4(),
-        name: name.map_or_else(|| format!("Subject {letter}"), str::to_owned),
-        letter,
-        colour: shot.free_colour(),
         pins: vec![pin],
         attachments: vec![label],
-        cleaning: None,
-        hand_overs: Vec::new(),
+        ..Subject::new(Uuid::new_v4(), name.map_or_else(|| format!("Subject {letter}"), str::to_owned), letter, shot.free_colour())
     }
 }
 

@@ -4,11 +4,11 @@ use crate::geometry::Homography;
 use crate::shot::Motion;
 
 /// Numbers of the richest motion.
-pub(super) const MOST_COLUMNS: usize = 8;
+pub(crate) const MOST_COLUMNS: usize = crate::cholesky::MOST;
 
 impl Motion {
     /// How many numbers it has; the first two are the place.
-    pub(super) fn columns(self) -> usize {
+    pub(crate) fn columns(self) -> usize {
         match self {
             Self::Position => 2,
             Self::Rotation => 3,
@@ -19,7 +19,7 @@ impl Motion {
     }
 
     /// The map of the pattern onto itself that these numbers stand for; all 0 is no motion.
-    pub(super) fn map(self, step: &[f64; MOST_COLUMNS]) -> Homography {
+    pub(crate) fn map(self, step: &[f64; MOST_COLUMNS]) -> Homography {
         let [x, y, a, b, c, d, g, h] = *step;
         let rows = match self {
             Self::Position => [[1.0, 0.0, x], [0.0, 1.0, y], [0.0, 0.0, 1.0]],

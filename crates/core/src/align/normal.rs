@@ -1,6 +1,7 @@
 //! Normal equations of an alignment: weighted sums, gain and offset eliminated, the rest solved.
 
 use super::motion::{MOST_COLUMNS, add_columns};
+use crate::cholesky::Cholesky;
 use crate::image::{NOISE_GAIN, PatchSamples};
 use crate::shot::Motion;
 
@@ -122,47 +123,15 @@ impl Equations {
 
     /// Solves for the step; `None` when the texture does not fix all of the motion.
     pub fn solve(&self) -> Option<Solution> {
-        let factor = self.cholesky()?;
-        let step = self.substitute(&factor, &self.right);
+        let factor = Cholesky::of(&self.matrix, self.count, 1e-10)?;
+        let step = factor.solve(&self.right);
         let unit = |which: usize| {
             let mut right = [0.0; MOST_COLUMNS];
             right[which] = 1.0;
-            self.substitute(&factor, &right)
+            factor.solve(&right)
         };
         let (first, second) = (unit(0), unit(1));
         Some(Solution { step, covariance: [first[0], first[1], second[1]] })
-    }
-
-    /// The lower triangle `L` of `L L' = matrix`.
-    fn cholesky(&self) -> Option<[[f64; MOST_COLUMNS]; MOST_COLUMNS]> {
-        let mut lower = [[0.0; MOST_COLUMNS]; MOST_COLUMNS];
-        for row in 0..self.count {
-            for col in 0..=row {
-                let known: f64 = (0..col).map(|k| lower[row][k] * lower[col][k]).sum();
-                let rest = self.matrix[col][row] - known;
-                if row > col {
-                    lower[row][col] = rest / lower[col][col];
-                } else if rest > 1e-10 * self.matrix[row][row] {
-                    lower[row][row] = rest.sqrt();
-                } else {
-                    return None;
-                }
-            }
-        }
-        Some(lower)
-    }
-
-    fn substitute(&self, lower: &[[f64; MOST_COLUMNS]; MOST_COLUMNS], right: &[f64]) -> [f64; MOST_COLUMNS] {
-        let mut out = [0.0; MOST_COLUMNS];
-        for row in 0..self.count {
-            let known: f64 = (0..row).map(|k| lower[row][k] * out[k]).sum();
-            out[row] = (right[row] - known) / lower[row][row];
-        }
-        for row in (0..self.count).rev() {
-            let known: f64 = (row + 1..self.count).map(|k| lower[k][row] * out[k]).sum();
-            out[row] = (out[row] - known) / lower[row][row];
-        }
-        out
     }
 }
 

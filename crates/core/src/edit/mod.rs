@@ -4,8 +4,9 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 use uuid::Uuid;
 
+use crate::motion::CarriedPoint;
 use crate::path::{Cleaning, RecipeProblem};
-use crate::shot::{Attachment, HandOver, Pin, Sample, Shot, Subject};
+use crate::shot::{Attachment, HandOver, Motion, Pin, Sample, Shot, Subject};
 use crate::time::Frame;
 
 /// Longest name of a subject, in characters.
@@ -73,6 +74,30 @@ pub enum Edit {
         /// The recipe; nothing when the samples are the path as they are.
         cleaning: Option<Cleaning>,
     },
+    /// Says how much of a subject's motion is wanted.
+    SetMotion {
+        /// Which subject.
+        subject: Uuid,
+        /// The richest that is wanted; nothing for as much as its pins allow.
+        motion: Option<Motion>,
+    },
+    /// Puts a carried point on a subject, or changes it when the subject has it already.
+    PutPoint {
+        /// On which subject.
+        subject: Uuid,
+        /// The point, whole.
+        point: CarriedPoint,
+        /// Place in the list of a new one; the end when it is not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        index: Option<usize>,
+    },
+    /// Takes a carried point off its subject.
+    RemovePoint {
+        /// From which subject.
+        subject: Uuid,
+        /// Which.
+        point: Uuid,
+    },
     /// Says from which frames on which pins of a subject lead.
     SetHandOvers {
         /// Which subject.
@@ -126,6 +151,9 @@ impl Edit {
             Self::PutAttachment { subject, attachment, index } => put_attachment(shot, *subject, attachment, *index),
             Self::RemoveAttachment { subject, attachment } => remove_attachment(shot, *subject, *attachment),
             Self::SetCleaning { subject, cleaning } => set_cleaning(shot, *subject, cleaning),
+            Self::SetMotion { subject, motion } => set_motion(shot, *subject, *motion),
+            Self::PutPoint { subject, point, index } => put_point(shot, *subject, point, *index),
+            Self::RemovePoint { subject, point } => remove_point(shot, *subject, *point),
             Self::SetHandOvers { subject, hand_overs } => set_hand_overs(shot, *subject, hand_overs),
             Self::SetSamples { pin, samples } => set_samples(shot, *pin, samples),
             Self::All { edits } => apply_all(shot, edits),
@@ -242,6 +270,32 @@ fn set_cleaning(shot: &mut Shot, id: Uuid, cleaning: &Option<Cleaning>) -> Resul
     let subject = subject_mut(shot, id)?;
     let before = std::mem::replace(&mut subject.cleaning, cleaning.clone());
     Ok(Edit::SetCleaning { subject: id, cleaning: before })
+}
+
+fn set_motion(shot: &mut Shot, id: Uuid, motion: Option<Motion>) -> Result<Edit, EditError> {
+    let subject = subject_mut(shot, id)?;
+    let before = std::mem::replace(&mut subject.motion, motion);
+    Ok(Edit::SetMotion { subject: id, motion: before })
+}
+
+fn put_point(shot: &mut Shot, id: Uuid, point: &CarriedPoint, index: Option<usize>) -> Result<Edit, EditError> {
+    if point.placed.is_empty() || point.placed.iter().any(|place| !place.at.is_finite()) {
+        return Err(EditError::Number);
+    }
+    let points = &mut subject_mut(shot, id)?.points;
+    Ok(match points.iter_mut().find(|old| old.id == point.id) {
+        Some(old) => Edit::PutPoint { subject: id, index: None, point: std::mem::replace(old, point.clone()) },
+        None => {
+            points.insert(index.unwrap_or(usize::MAX).min(points.len()), point.clone());
+            Edit::RemovePoint { subject: id, point: point.id }
+        }
+    })
+}
+
+fn remove_point(shot: &mut Shot, id: Uuid, point: Uuid) -> Result<Edit, EditError> {
+    let points = &mut subject_mut(shot, id)?.points;
+    let index = points.iter().position(|old| old.id == point).ok_or(EditError::NotThere("point"))?;
+    Ok(Edit::PutPoint { subject: id, index: Some(index), point: points.remove(index) })
 }
 
 fn set_hand_overs(shot: &mut Shot, id: Uuid, hand_overs: &[HandOver]) -> Result<Edit, EditError> {

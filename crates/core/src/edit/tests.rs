@@ -1,5 +1,6 @@
 use super::*;
 use crate::geometry::Point;
+use crate::motion::CarriedPoint;
 use crate::path::{Step, StepKind};
 use crate::scene::Label;
 use crate::shot::AttachmentKind;
@@ -12,18 +13,13 @@ fn pin(n: u128) -> Pin {
     Pin::new(id(n), Frame(3), Point::new(10.0, 20.0), [31, 31], [40, 40])
 }
 
+fn carried(n: u128) -> CarriedPoint {
+    CarriedPoint::new(id(n), Frame(2), Point::new(-5.0, 3.0))
+}
+
 fn subject(n: u128) -> Subject {
     let label = Attachment { id: id(n + 1), kind: AttachmentKind::Label(Label::named("Railcar")) };
-    Subject {
-        id: id(n),
-        name: "Railcar".into(),
-        letter: 'A',
-        colour: 0,
-        pins: vec![pin(n + 2)],
-        attachments: vec![label],
-        cleaning: None,
-        hand_overs: Vec::new(),
-    }
+    Subject { pins: vec![pin(n + 2)], attachments: vec![label], ..Subject::new(id(n), "Railcar", 'A', 0) }
 }
 
 fn samples(frames: std::ops::Range<u32>) -> Vec<(Frame, Option<Sample>)> {
@@ -48,6 +44,15 @@ fn every_edit_is_undone_by_its_inverse_and_redone_by_the_inverse_of_that() {
         Edit::PutPin { subject: id(10), pin: pin(40), index: Some(0) },
         Edit::PutPin { subject: id(10), pin: Pin { pattern: [15, 21], ..pin(12) }, index: None },
         Edit::SetCleaning { subject: id(10), cleaning: Some(Cleaning::default()) },
+        Edit::SetMotion { subject: id(10), motion: Some(Motion::Rotation) },
+        Edit::PutPoint { subject: id(10), point: carried(7), index: None },
+        Edit::All {
+            edits: vec![
+                Edit::PutPoint { subject: id(10), point: carried(7), index: None },
+                Edit::PutPoint { subject: id(10), point: carried(8), index: None },
+                Edit::RemovePoint { subject: id(10), point: id(7) },
+            ],
+        },
         Edit::SetHandOvers { subject: id(10), hand_overs: vec![HandOver { from: Frame(4), pin: id(12) }] },
         Edit::All {
             edits: vec![
@@ -90,6 +95,7 @@ fn a_refused_edit_leaves_the_shot_as_it_was() {
         Edit::AddSubject { index: 0, subject: subject(10) },
         Edit::PutPin { subject: id(10), pin: Pin { at: Point::new(f64::NAN, 0.0), ..pin(40) }, index: None },
         Edit::SetHandOvers { subject: id(10), hand_overs: vec![HandOver { from: Frame(4), pin: id(77) }] },
+        Edit::RemovePoint { subject: id(10), point: id(7) },
         Edit::SetCleaning {
             subject: id(10),
             cleaning: Some(Cleaning {

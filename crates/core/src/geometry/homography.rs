@@ -49,6 +49,12 @@ impl Homography {
         Self::new(self.rows.map(|row| [product(row, 0), product(row, 1), product(row, 2)]))
     }
 
+    /// First `inner`, then this; `None` where that maps the origin to infinity.
+    pub fn checked_after(&self, inner: &Self) -> Option<Self> {
+        let corner: f64 = (0..3).map(|k| self.rows[2][k] * inner.rows[k][2]).sum();
+        (corner.abs() > 1e-12).then(|| self.after(inner))
+    }
+
     /// The way back; `None` when the plane is squeezed flat.
     pub fn inverse(&self) -> Option<Self> {
         let [[a, b, c], [d, e, f], [g, h, i]] = self.rows;
@@ -98,6 +104,19 @@ impl Shape {
     pub fn placed(self, at: Point) -> Homography {
         let Self { xx, xy, yx, yy, px, py } = self;
         Homography::shift(at).after(&Homography { rows: [[xx, xy, 0.0], [yx, yy, 0.0], [px, py, 1.0]] })
+    }
+
+    /// Between this and another, `share` of the way.
+    pub fn mixed(&self, other: &Self, share: f64) -> Self {
+        let mix = |a: f64, b: f64| a + (b - a) * share;
+        Self {
+            xx: mix(self.xx, other.xx),
+            xy: mix(self.xy, other.xy),
+            yx: mix(self.yx, other.yx),
+            yy: mix(self.yy, other.yy),
+            px: mix(self.px, other.px),
+            py: mix(self.py, other.py),
+        }
     }
 
     /// Turn at the centre, in radians, clockwise positive: of the nearest turn with growth.

@@ -9,21 +9,13 @@ fn shot(label: Label, places: &[(u32, f64, f64)]) -> Shot {
     let pin =
         Pin::new(Uuid::from_u128(1), Frame(places[0].0), Point::new(places[0].1, places[0].2), [31, 31], [40, 40]);
     let attachment = Attachment { id: Uuid::from_u128(2), kind: AttachmentKind::Label(label) };
-    let subject = Subject {
-        id: Uuid::from_u128(3),
-        name: "Guard".into(),
-        letter: 'A',
-        colour: 1,
-        pins: vec![pin],
-        attachments: vec![attachment],
-        cleaning: None,
-        hand_overs: Vec::new(),
-    };
+    let subject =
+        Subject { pins: vec![pin], attachments: vec![attachment], ..Subject::new(Uuid::from_u128(3), "Guard", 'A', 1) };
     let found = |&(frame, x, y): &(u32, f64, f64)| {
         (Frame(frame), Sample { state: SampleState::Found, ..Sample::guide(Point::new(x, y)) })
     };
     let tracks = [(Uuid::from_u128(1), places.iter().map(found).collect())].into();
-    Shot { subjects: vec![subject], tracks, ..Shot::default() }
+    Shot { subjects: vec![subject], tracks }
 }
 
 fn range(first: u32, last: u32) -> FrameRange {

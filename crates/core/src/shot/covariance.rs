@@ -24,6 +24,11 @@ impl Covariance {
         Self { xx, xy, yy }
     }
 
+    /// With a variance added in every direction, in squared pixels.
+    pub fn plus(self, variance: f64) -> Self {
+        Self { xx: self.xx + variance, yy: self.yy + variance, ..self }
+    }
+
     /// Standard deviations across and down, in pixels.
     pub fn deviation(self) -> Point {
         Point::new(self.xx.sqrt(), self.yy.sqrt())

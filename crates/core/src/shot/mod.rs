@@ -10,6 +10,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
+use crate::motion::{CarriedPoint, Poses, SubjectMotion};
 use crate::path::{Cleaning, Path, clean, hand_over};
 use crate::scene::Label;
 use crate::time::Frame;
@@ -42,6 +43,12 @@ pub struct Subject {
     /// How its samples become its path; nothing when they are the path as they are.
     #[serde(default)]
     pub cleaning: Option<Cleaning>,
+    /// How much of its motion is wanted; nothing for as much as its pins allow.
+    #[serde(default)]
+    pub motion: Option<Motion>,
+    /// Places on it that no pin follows.
+    #[serde(default)]
+    pub points: Vec<CarriedPoint>,
     /// From which frame on another of its pins leads, in order of frames.
     #[serde(default)]
     pub hand_overs: Vec<HandOver>,
@@ -102,21 +109,49 @@ impl Shot {
         self.tracks.get(&pin).unwrap_or(&EMPTY)
     }
 
-    /// The samples that move a subject: those of its first pin, and from each hand-over on those of another, moved so that
-    /// nothing jumps. `None` without a pin.
+    /// The samples of the pins that move a subject together: first those of its first pin, from each hand-over on those of another, moved so
+    /// that nothing jumps; then those of every pin that is no hand-over. `None` without a pin.
+    fn tracks_of<'a>(&'a self, subject: &Subject) -> Option<Vec<(Uuid, Cow<'a, Track>)>> {
+        let first = subject.pins.first()?.id;
+        let leading = subject.hand_overs.iter().fold(Cow::Borrowed(self.track(first)), |track, over| {
+            hand_over(&track, self.track(over.pin), over.from).map_or(track, Cow::Owned)
+        });
+        let leads = |pin: &&Pin| subject.hand_overs.iter().any(|over| over.pin == pin.id);
+        let others = subject.pins[1..].iter().filter(|pin| !leads(pin));
+        let others = others.map(|pin| (pin.id, Cow::Borrowed(self.track(pin.id))));
+        Some(std::iter::once((first, leading)).chain(others).collect())
+    }
+
+    /// The samples that move a subject: of its pin, or, with several, of the place that leads it. `None` without a pin.
     pub fn motion_of<'a>(&'a self, subject: &Subject) -> Option<Cow<'a, Track>> {
-        let first = Cow::Borrowed(self.track(subject.pins.first()?.id));
-        Some(
-            subject.hand_overs.iter().fold(first, |track, over| {
-                hand_over(&track, self.track(over.pin), over.from).map_or(track, Cow::Owned)
-            }),
-        )
+        let mut tracks = self.tracks_of(subject)?;
+        if tracks.len() == 1 {
+            return tracks.pop().map(|(_, track)| track);
+        }
+        let motion = subject.motion_from(&tracks);
+        Some(motion.map_or_else(|| tracks[0].1.clone(), |motion| Cow::Owned(motion.track(&tracks[0].1))))
     }
 
     /// Where a subject is, cleaned by its recipe. `None` without a pin.
     pub fn path_of(&self, subject: &Subject) -> Option<Path> {
         let motion = self.motion_of(subject)?;
         Some(subject.cleaning.as_ref().map_or_else(|| Path::raw(&motion), |cleaning| clean(&motion, cleaning)))
+    }
+
+    /// How a subject moves, as its pins say, before any cleaning. `None` where no pin is anywhere.
+    pub fn raw_motion_of(&self, subject: &Subject) -> Option<SubjectMotion> {
+        subject.motion_from(&self.tracks_of(subject)?)
+    }
+
+    /// Where a subject is and how it lies on each frame, cleaned by its recipe. `None` where no pin is anywhere.
+    pub fn poses_of(&self, subject: &Subject) -> Option<Poses> {
+        let mut tracks = self.tracks_of(subject)?;
+        if let Some(cleaning) = subject.cleaning.as_ref().filter(|_| tracks.len() > 1) {
+            // Keyframes set by hand are of the leading place, not of each pin.
+            let steps = Cleaning { steps: cleaning.steps.clone(), hand_keys: Vec::new() };
+            tracks.iter_mut().for_each(|(_, track)| *track = Cow::Owned(moved_along(track, &clean(track, &steps))));
+        }
+        Some(Poses::new(self.path_of(subject)?, subject.motion_from(&tracks)?))
     }
 
     /// The first letter of the alphabet that no subject has; `'?'` when all 26 are taken.
@@ -129,4 +164,47 @@ impl Shot {
         let uses = |colour: usize| self.subjects.iter().filter(|s| s.colour == colour).count();
         (0..SUBJECT_COLOURS.len()).min_by_key(|&colour| uses(colour)).unwrap_or(0)
     }
+}
+
+impl Subject {
+    /// A subject on which nothing is followed yet.
+    pub fn new(id: Uuid, name: impl Into<String>, letter: char, colour: usize) -> Self {
+        Self {
+            id,
+            name: name.into(),
+            letter,
+            colour,
+            pins: Vec::new(),
+            attachments: Vec::new(),
+            cleaning: None,
+            motion: None,
+            points: Vec::new(),
+            hand_overs: Vec::new(),
+        }
+    }
+
+    /// How much of the motion is wanted of so many pins. What a single pin looks for itself is wanted.
+    fn wanted_motion(&self, pins: usize) -> Motion {
+        let most = if pins > 1 {
+            Motion::of_pins(pins)
+        } else if self.hand_overs.is_empty() {
+            self.pins.first().map_or(Motion::Position, |pin| pin.motion)
+        } else {
+            // Each pin's shape counts from its own picture.
+            Motion::Position
+        };
+        self.motion.map_or(most, |asked| asked.min(most))
+    }
+
+    fn motion_from(&self, tracks: &[(Uuid, Cow<'_, Track>)]) -> Option<SubjectMotion> {
+        let borrowed: Vec<(Uuid, &Track)> = tracks.iter().map(|(pin, track)| (*pin, &**track)).collect();
+        SubjectMotion::new(&borrowed, self.wanted_motion(tracks.len()), self.pins.first()?.frame)
+    }
+}
+
+/// The samples of a track at the places of a path.
+fn moved_along(track: &Track, path: &Path) -> Track {
+    let moved =
+        |(frame, sample): (Frame, Sample)| (frame, Sample { at: path.position(frame).unwrap_or(sample.at), ..sample });
+    track.iter().map(moved).collect()
 }

@@ -16,7 +16,7 @@ pub const MAX_PATTERN_SIDE: u32 = 255;
 pub const MAX_SEARCH: u32 = 400;
 
 /// How much of the motion of a pattern counts: each takes in the ones before it.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Motion {
     /// Only where it is.

@@ -1,0 +1,15 @@
+//! How a subject moves as a whole: out of one pin or several, cleaned by its recipe; and what is carried by it.
+
+mod carried;
+mod complete;
+mod fit;
+mod poses;
+mod robust;
+mod subject;
+#[cfg(test)]
+mod tests;
+
+pub use carried::{CarriedPoint, PlacedAt};
+pub use fit::{Fit, Match, fit, fit_most};
+pub use poses::Poses;
+pub use subject::{PinResidual, SubjectMotion};

@@ -1,0 +1,43 @@
+//! A subject's motion as its attachments take it: the cleaned path with the turn, growth and tilt of its pins.
+
+use super::SubjectMotion;
+use crate::geometry::Homography;
+use crate::path::Path;
+use crate::shot::Motion;
+use crate::time::Frame;
+
+/// Where a subject is, and how it lies, on each frame on which it is there.
+#[derive(Clone, Debug)]
+pub struct Poses {
+    path: Path,
+    motion: SubjectMotion,
+}
+
+impl Poses {
+    /// The anchor of `motion` follows `path`; turn, growth and tilt are those of `motion`.
+    pub fn new(path: Path, motion: SubjectMotion) -> Self {
+        Self { path, motion }
+    }
+
+    /// Where the anchor goes.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// How much of the motion there is.
+    pub fn model(&self) -> Motion {
+        self.motion.model()
+    }
+
+    /// From the subject's own coordinates to the picture of a frame; `None` where it is not there.
+    pub fn at(&self, frame: Frame) -> Option<Homography> {
+        let place = self.path.position(frame)?;
+        let pose = self.motion.pose(frame)?;
+        Homography::shift(place - pose.apply(self.motion.anchor())).checked_after(pose)
+    }
+
+    /// From the picture of one frame to that of another, on the subject.
+    pub fn between(&self, from: Frame, to: Frame) -> Option<Homography> {
+        self.at(to)?.checked_after(&self.at(from)?.inverse()?)
+    }
+}
