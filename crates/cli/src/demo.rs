@@ -115,11 +115,7 @@ async fn work_on(store: &Store, project: Uuid, shot: Uuid, truth: &Truth) -> any
         let label = Attachment { id: Uuid::new_v4(), kind: AttachmentKind::Label(Label::new()) };
         let letter = char::from(b'A' + index as u8);
         let pins = vec![pin.clone()];
-        let subject = Subject {
-            pins,
-            attachments: vec![label],
-            ..Subject::new(Uuid::new_v4(), name, letter, index)
-        };
+        let subject = Subject { pins, attachments: vec![label], ..Subject::new(Uuid::new_v4(), name, letter, index) };
         let edit = Edit::All {
             edits: vec![
                 Edit::AddSubject { index, subject },

@@ -36,6 +36,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/pace.js",
     "js/patches.js",
     "js/player.js",
+    "js/several.js",
     "js/pointer.js",
     "js/project.js",
     "js/projects.js",

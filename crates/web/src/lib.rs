@@ -15,6 +15,7 @@ mod pages;
 mod patches;
 mod paths;
 mod pins;
+mod points;
 mod projects;
 mod ranges;
 mod recipes;
@@ -76,6 +77,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(shots::undo)
         .service(shots::redo)
         .service(pins::put_pin)
+        .service(points::place)
         .service(follow::start)
         .service(guides::set_guide)
         .service(spots::spots)

@@ -3,8 +3,10 @@
 use actix_web::http::header::CONTENT_DISPOSITION;
 use actix_web::{HttpResponse, get, post, web};
 use jampin_core::formats::{keys_csv, path_json};
-use jampin_core::path::{Cleaning, Path, Report, clean};
-use jampin_core::shot::{Shot, Subject};
+use jampin_core::geometry::{Point, Shape};
+use jampin_core::motion::CarriedPoint;
+use jampin_core::path::{Cleaning, Path, Report};
+use jampin_core::shot::{Motion, Shot, Subject};
 use serde::Deserialize;
 use serde_json::{Value, json};
 use uuid::Uuid;
@@ -14,19 +16,32 @@ use crate::exports::save_as;
 use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
-fn subject(shot: &Shot, id: Uuid) -> Result<&Subject, ApiError> {
+pub(crate) fn subject_of(shot: &Shot, id: Uuid) -> Result<&Subject, ApiError> {
     shot.subject(id).ok_or_else(|| ApiError::NotFound("This subject is not there any more.".into()))
 }
 
 /// Places by frame in columns, keyframes, and how far it is from the samples.
-fn answer(shot: &Shot, subject: &Subject, cleaning: Option<&Cleaning>) -> Value {
+fn answer(shot: &Shot, subject: &Subject) -> Value {
     let Some(motion) = shot.motion_of(subject) else { return json!({ "frame": [], "x": [], "y": [], "keys": [] }) };
-    let path = cleaning.map_or_else(|| Path::raw(&motion), |cleaning| clean(&motion, cleaning));
+    let Some(poses) = shot.poses_of(subject) else { return json!({ "frame": [], "x": [], "y": [], "keys": [] }) };
+    let (path, cleaning) = (poses.path(), subject.cleaning.as_ref());
     let round = |value: f64| (value * 1e4).round() / 1e4;
     let columns: Vec<_> = path.iter().collect();
     let there = |frame| path.position(frame).is_some();
     let lost = cleaning.into_iter().flat_map(|c| &c.hand_keys).map(|hand| hand.frame).filter(|frame| !there(*frame));
+    let shapes: Vec<Shape> = columns.iter().map(|(frame, _)| poses.shape(*frame).unwrap_or_default()).collect();
+    let turns = poses.model() > Motion::Position;
+    let column = |of: fn(Shape) -> f64| turns.then(|| shapes.iter().map(|shape| of(*shape)).collect::<Vec<_>>());
+    let carried = |point: &CarriedPoint| {
+        let places: Vec<_> = columns.iter().map(|(frame, _)| point.position(&poses, *frame)).collect();
+        let axis = |of: fn(Point) -> f64| places.iter().map(|at| at.map(|at| round(of(at)))).collect::<Vec<_>>();
+        json!({ "id": point.id, "by_eye": point.by_eye, "placed": point.placed, "x": axis(|at| at.x), "y": axis(|at| at.y) })
+    };
     json!({
+        "model": poses.model(),
+        "turn": column(Shape::turn),
+        "growth": column(Shape::growth),
+        "points": subject.points.iter().map(carried).collect::<Vec<_>>(),
         "frame": columns.iter().map(|(frame, _)| frame).collect::<Vec<_>>(),
         "x": columns.iter().map(|(_, at)| round(at.x)).collect::<Vec<_>>(),
         "y": columns.iter().map(|(_, at)| round(at.y)).collect::<Vec<_>>(),
@@ -34,7 +49,7 @@ fn answer(shot: &Shot, subject: &Subject, cleaning: Option<&Cleaning>) -> Value 
         "raw_y": columns.iter().map(|(frame, _)| motion.position(*frame).map(|at| round(at.y))).collect::<Vec<_>>(),
         "keys": path.keys().collect::<Vec<_>>(),
         "lost_keys": lost.collect::<Vec<_>>(),
-        "report": Report::of(&path, &motion),
+        "report": Report::of(path, &motion),
     })
 }
 
@@ -47,8 +62,8 @@ pub(crate) async fn subject_path(
     let (id, which) = path.into_inner();
     let stored = state.store.shot(id).await?;
     let made = web::block(move || {
-        let subject = subject(&stored.shot, which)?;
-        Ok::<_, ApiError>(answer(&stored.shot, subject, subject.cleaning.as_ref()))
+        let subject = subject_of(&stored.shot, which)?;
+        Ok::<_, ApiError>(answer(&stored.shot, subject))
     });
     Ok(HttpResponse::Ok().json(made.await.map_err(ApiError::internal)??))
 }
@@ -72,8 +87,8 @@ pub(crate) async fn preview_path(
     }
     let stored = state.store.shot(id).await?;
     let made = web::block(move || {
-        let subject = subject(&stored.shot, which)?;
-        Ok::<_, ApiError>(answer(&stored.shot, subject, cleaning.as_ref()))
+        let subject = Subject { cleaning, ..subject_of(&stored.shot, which)?.clone() };
+        Ok::<_, ApiError>(answer(&stored.shot, &subject))
     });
     Ok(HttpResponse::Ok().json(made.await.map_err(ApiError::internal)??))
 }

@@ -18,6 +18,7 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::paths::subject_of;
 use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
@@ -35,8 +36,10 @@ pub(crate) struct PinRequest {
     name: Option<String>,
     #[serde(default)]
     follow: bool,
-    /// Onto this subject, which it leads from this frame on; nothing for a new subject.
+    /// Onto this subject, which it leads from this frame on.
     hand_over: Option<Uuid>,
+    /// Onto this subject, beside the pins that it has. Without either it is a new subject.
+    on: Option<Uuid>,
 }
 
 #[post("/api/shots/{id}/pins")]
@@ -56,9 +59,10 @@ pub(crate) async fn put_pin(
     let (choice, search) = choose(&state, &loaded, body.frame, at).await?;
     let pin = Pin::new(Uuid::new_v4(), body.frame, at, [choice.side; 2], [search; 2]);
     let samples = Edit::SetSamples { pin: pin.id, samples: vec![(body.frame, Some(Sample::guide(at)))] };
-    let (title, subject, mut edits) = match body.hand_over {
-        Some(subject) => handed_over(&loaded.stored.shot, subject, &pin)?,
-        None => put_new_subject(&loaded, body.name.as_deref(), &pin),
+    let (title, subject, mut edits) = match (body.hand_over, body.on) {
+        (Some(subject), _) => handed_over(&loaded.stored.shot, subject, &pin)?,
+        (None, Some(subject)) => another_pin(&loaded.stored.shot, subject, &pin)?,
+        (None, None) => put_new_subject(&loaded, body.name.as_deref(), &pin),
     };
     edits.push(samples);
     let ids = json!({ "subject": subject, "pin": pin.id });
@@ -83,10 +87,16 @@ fn put_new_subject(loaded: &Loaded, name: Option<&str>, pin: &Pin) -> (String, U
     (title, id, vec![Edit::AddSubject { index: loaded.stored.shot.subjects.len(), subject }])
 }
 
+/// Title, subject and edits that put one more pin on a subject.
+fn another_pin(shot: &Shot, id: Uuid, pin: &Pin) -> Result<(String, Uuid, Vec<Edit>), ApiError> {
+    let subject = subject_of(shot, id)?;
+    let title = format!("Another pin on {}", subject.name);
+    Ok((title, id, vec![Edit::PutPin { subject: id, pin: pin.clone(), index: None }]))
+}
+
 /// Title, subject and edits that hand a subject over to another pin on its frame.
 fn handed_over(shot: &Shot, id: Uuid, pin: &Pin) -> Result<(String, Uuid, Vec<Edit>), ApiError> {
-    let gone = || ApiError::NotFound("This subject is not there any more.".into());
-    let subject = shot.subject(id).ok_or_else(gone)?;
+    let subject = subject_of(shot, id)?;
     let others = subject.hand_overs.iter().filter(|over| over.from != pin.frame).copied();
     let hand_overs = others.chain([HandOver { from: pin.frame, pin: pin.id }]).collect();
     let edits = vec![
@@ -103,7 +113,12 @@ fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin, label: Label) -> Subje
     Subject {
         pins: vec![pin],
         attachments: vec![label],
-        ..Subject::new(Uuid::new_v4(), name.map_or_else(|| format!("Subject {letter}"), str::to_owned), letter, shot.free_colour())
+        ..Subject::new(
+            Uuid::new_v4(),
+            name.map_or_else(|| format!("Subject {letter}"), str::to_owned),
+            letter,
+            shot.free_colour(),
+        )
     }
 }
 

@@ -129,7 +129,12 @@ pub(crate) async fn pin_doubts(
     let (id, pin) = path.into_inner();
     let stored = state.store.shot(id).await?;
     let track = stored.shot.track(pin);
-    let answer = json!({ "doubts": doubts(track), "next_guide": next_guide(track), "pace": pace(track) });
+    let off = stored.shot.pin(pin).and_then(|(subject, _)| stored.shot.raw_motion_of(subject));
+    let off = off.map(|motion| motion.residuals_of(pin)).unwrap_or_default();
+    let answer = json!({
+        "doubts": doubts(track, &off), "next_guide": next_guide(track), "pace": pace(track),
+        "off_others": { "frame": off.keys().collect::<Vec<_>>(), "distance": off.values().map(|off| (off * 1e3).round() / 1e3).collect::<Vec<_>>() },
+    });
     Ok(HttpResponse::Ok().json(answer))
 }
 

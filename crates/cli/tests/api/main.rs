@@ -1,6 +1,7 @@
 //! The server as programs see it, over a real PostgreSQL.
 
 mod mending;
+mod several;
 
 use jampin_testkit::{Server, make_film, request};
 use serde_json::{Value, json};

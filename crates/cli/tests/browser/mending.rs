@@ -270,5 +270,20 @@ fn the_picture_is_held_still_on_the_pin() {
         }
         let moved = "Math.abs(jampin.bench.track.get(10).x - jampin.bench.track.get(55).x)";
         assert!(browser.eval(moved).await.as_f64().unwrap() > 30.0, "the subject itself moves");
+        // On two pins it is held in turn and growth too: the second stays where it is as well.
+        browser.eval("(jampin.bench.goTo(20), jampin.bench.addPin(420, 260), 1)").await;
+        browser
+            .until("jampin.bench.members.length === 2 && !jampin.bench.working && jampin.bench.motionModel === 'scale'")
+            .await;
+        let mut seen = Vec::new();
+        for frame in [22, 40, 55] {
+            browser.eval(&format!("(jampin.bench.goTo({frame}), 1)")).await;
+            browser.until(&format!("jampin.player.shown === {frame}")).await;
+            let place: (f64, f64) = serde_json::from_value(browser.eval(at).await).unwrap();
+            seen.push(place);
+        }
+        for place in &seen {
+            assert!((place.0 - seen[0].0).hypot(place.1 - seen[0].1) < 0.3, "{seen:?}");
+        }
     });
 }

@@ -1,7 +1,7 @@
 //! A subject's motion as its attachments take it: the cleaned path with the turn, growth and tilt of its pins.
 
 use super::SubjectMotion;
-use crate::geometry::Homography;
+use crate::geometry::{Homography, Shape};
 use crate::path::Path;
 use crate::shot::Motion;
 use crate::time::Frame;
@@ -34,6 +34,11 @@ impl Poses {
         let place = self.path.position(frame)?;
         let pose = self.motion.pose(frame)?;
         Homography::shift(place - pose.apply(self.motion.anchor())).checked_after(pose)
+    }
+
+    /// How the anchor's surroundings have turned, grown and tilted, counted from the subject's own coordinates.
+    pub fn shape(&self, frame: Frame) -> Option<Shape> {
+        Some(self.at(frame)?.checked_after(&Homography::shift(self.motion.anchor()))?.shape())
     }
 
     /// From the picture of one frame to that of another, on the subject.

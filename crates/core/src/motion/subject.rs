@@ -139,6 +139,12 @@ impl SubjectMotion {
         self.residuals.get(&frame).map_or(&[], Vec::as_slice)
     }
 
+    /// How far one of several pins is from where the motion takes it, on every frame on which it is there.
+    pub fn residuals_of(&self, pin: Uuid) -> BTreeMap<Frame, f64> {
+        let of = |all: &[PinResidual]| all.iter().find(|one| one.pin == pin).map(|one| one.distance);
+        self.residuals.iter().filter_map(|(frame, all)| Some((*frame, of(all)?))).collect()
+    }
+
     /// The anchor as a track: where any pin is there, the anchor is. Elsewhere it is as the leading pin says.
     pub fn track(&self, leading: &Track) -> Track {
         let mut track = leading.clone();

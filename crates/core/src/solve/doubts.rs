@@ -1,5 +1,7 @@
 //! Which frames a person should see, and where the next guide would help most.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 
 use crate::geometry::Point;
@@ -22,6 +24,8 @@ const GUIDE_OFF: f64 = 1.5;
 const VAGUE: f64 = 0.35;
 /// The match may fall this far below what is usual in the shot.
 const MATCH_FALL: f64 = 0.1;
+/// A pin may be this many pixels off from where the subject's other pins take it.
+const OFF_OTHERS: f64 = 2.0;
 /// A change of velocity of this many pixels, over the usual one of the shot, is sudden.
 const SUDDEN: f64 = 6.0;
 
@@ -41,6 +45,8 @@ pub enum DoubtReason {
     LowMatch,
     /// It leaps.
     Sudden,
+    /// The other pins of the subject say that it is elsewhere.
+    OffTheOthers,
     /// It is hidden from here on: is it, and is the place right before?
     GoesHidden,
     /// It is seen again from here on: is it the same?
@@ -58,10 +64,11 @@ pub struct Doubt {
     pub weight: f64,
 }
 
-/// The few frames most worth a look, most doubtful first.
-pub fn doubts(track: &Track) -> Vec<Doubt> {
+/// The few frames of a pin most worth a look, most doubtful first. `off_others` is how far it is, in pixels, from where the other pins of its
+/// subject take it; empty for a lone pin.
+pub fn doubts(track: &Track, off_others: &BTreeMap<Frame, f64>) -> Vec<Doubt> {
     let samples: Vec<(Frame, Sample)> = track.iter().collect();
-    let usual = Usual::of(&samples);
+    let usual = Usual::of(&samples, off_others);
     let mut all: Vec<Doubt> = (0..samples.len()).filter_map(|i| doubt(&samples, i, &usual)).collect();
     all.sort_by(|a, b| b.weight.total_cmp(&a.weight).then(a.frame.cmp(&b.frame)));
     let mut listed: Vec<Doubt> = Vec::new();
@@ -74,17 +81,18 @@ pub fn doubts(track: &Track) -> Vec<Doubt> {
 }
 
 /// What is usual in the shot.
-struct Usual {
+struct Usual<'a> {
     matched: f64,
     change: f64,
+    off_others: &'a BTreeMap<Frame, f64>,
 }
 
-impl Usual {
-    fn of(samples: &[(Frame, Sample)]) -> Self {
+impl<'a> Usual<'a> {
+    fn of(samples: &[(Frame, Sample)], off_others: &'a BTreeMap<Frame, f64>) -> Self {
         let found = samples.iter().filter(|(_, sample)| sample.state == SampleState::Found);
         let mut matches: Vec<f64> = found.map(|(_, sample)| sample.matched).collect();
         let mut changes: Vec<f64> = (0..samples.len()).filter_map(|i| change(samples, i)).collect();
-        Self { matched: median(&mut matches).unwrap_or(1.0), change: median(&mut changes).unwrap_or(0.0) }
+        Self { matched: median(&mut matches).unwrap_or(1.0), change: median(&mut changes).unwrap_or(0.0), off_others }
     }
 }
 
@@ -101,7 +109,7 @@ fn change(samples: &[(Frame, Sample)], i: usize) -> Option<f64> {
     (all && adjacent).then(|| (after.1.at - this.1.at * 2.0 + before.1.at).length())
 }
 
-fn doubt(samples: &[(Frame, Sample)], i: usize, usual: &Usual) -> Option<Doubt> {
+fn doubt(samples: &[(Frame, Sample)], i: usize, usual: &Usual<'_>) -> Option<Doubt> {
     let (frame, sample) = samples[i];
     if sample.state == SampleState::Found {
         return doubt_of_find(samples, i, usual);
@@ -134,7 +142,7 @@ fn doubt(samples: &[(Frame, Sample)], i: usize, usual: &Usual) -> Option<Doubt> 
     }
 }
 
-fn doubt_of_find(samples: &[(Frame, Sample)], i: usize, usual: &Usual) -> Option<Doubt> {
+fn doubt_of_find(samples: &[(Frame, Sample)], i: usize, usual: &Usual<'_>) -> Option<Doubt> {
     let (frame, sample) = samples[i];
     let sudden = change(samples, i).map_or(0.0, |change| (change - 3.0 * usual.change) / SUDDEN);
     let reasons = [
@@ -143,6 +151,7 @@ fn doubt_of_find(samples: &[(Frame, Sample)], i: usize, usual: &Usual) -> Option
         (DoubtReason::Vague, sample.covariance.worst() / VAGUE),
         (DoubtReason::LowMatch, (usual.matched - sample.matched) / MATCH_FALL),
         (DoubtReason::Sudden, sudden),
+        (DoubtReason::OffTheOthers, usual.off_others.get(&frame).map_or(0.0, |off| off / OFF_OTHERS)),
     ];
     let (reason, weight) = reasons.into_iter().max_by(|a, b| a.1.total_cmp(&b.1))?;
     (weight >= LEAST).then_some(Doubt { frame, reason, weight })
@@ -203,7 +212,7 @@ mod tests {
             90 => Sample { at: sample.at + Point::new(0.0, 12.0), ..sample },
             _ => sample,
         });
-        let list = doubts(&track);
+        let list = doubts(&track, &BTreeMap::new());
         let reasons: Vec<(u32, DoubtReason)> = list.iter().map(|doubt| (doubt.frame.0, doubt.reason)).collect();
         assert_eq!(reasons[0], (10, DoubtReason::BackError));
         for want in [
@@ -225,7 +234,8 @@ mod tests {
                     if (40..60).contains(&n) { Sample::predicted(sample.at, SampleState::Hidden) } else { sample }
                 },
             );
-        let reasons: Vec<(u32, DoubtReason)> = doubts(&track).iter().map(|d| (d.frame.0, d.reason)).collect();
+        let reasons: Vec<(u32, DoubtReason)> =
+            doubts(&track, &BTreeMap::new()).iter().map(|d| (d.frame.0, d.reason)).collect();
         assert_eq!(reasons, [(40, DoubtReason::GoesHidden), (60, DoubtReason::ComesBack)]);
     }
 

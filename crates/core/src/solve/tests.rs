@@ -1,5 +1,6 @@
 //! Whole shots with one difficulty each, whose motion is known exactly.
 
+use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicU32, Ordering};
 
 use uuid::Uuid;
@@ -257,7 +258,7 @@ fn a_guide_that_is_wrong_by_six_pixels_is_the_first_doubt_and_mended_with_one() 
     let range = whole(&stack);
     let pin = pin(0, drift(0));
     let mut track = solved(&mut stack, &pin, &Track::new());
-    assert_eq!(doubts(&track).first().map(|doubt| doubt.frame), None);
+    assert_eq!(doubts(&track, &BTreeMap::new()).first().map(|doubt| doubt.frame), None);
     let mut guide = |track: &mut Track, at: Point| {
         track.set(Frame(32), Some(Sample::guide(at)));
         let part = affected(&pin, track, Frame(32), range);
@@ -268,9 +269,14 @@ fn a_guide_that_is_wrong_by_six_pixels_is_the_first_doubt_and_mended_with_one() 
         }
     };
     guide(&mut track, drift(32) + Point::new(6.0, 0.0));
-    let first = doubts(&track)[0];
-    assert_eq!((first.frame, first.reason), (Frame(32), DoubtReason::GuideOff), "{:?}", doubts(&track));
+    let first = doubts(&track, &BTreeMap::new())[0];
+    assert_eq!(
+        (first.frame, first.reason),
+        (Frame(32), DoubtReason::GuideOff),
+        "{:?}",
+        doubts(&track, &BTreeMap::new())
+    );
     guide(&mut track, drift(32));
-    assert!(doubts(&track).is_empty(), "{:?}", doubts(&track));
+    assert!(doubts(&track, &BTreeMap::new()).is_empty(), "{:?}", doubts(&track, &BTreeMap::new()));
     assert!(worst(&track, drift) < 0.1);
 }

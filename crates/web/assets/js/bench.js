@@ -15,6 +15,7 @@ import { patching } from "./patches.js";
 import { Player } from "./player.js";
 import { Pointer } from "./pointer.js";
 import { spotProblem, spotting } from "./spots.js";
+import { several } from "./several.js";
 import { Timeline } from "./timeline.js";
 import { Track } from "./track.js";
 import { paintLegend } from "./trail.js";
@@ -35,7 +36,7 @@ Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), patching(), spotting(parts), labelling(parts), exporting(parts), importing(), {
+  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), patching(), spotting(parts), labelling(parts), exporting(parts), importing(), {
     loaded: false,
     revision: 0,
     clip: {},
@@ -202,9 +203,10 @@ Alpine.data("bench", () => {
     get subject() {
       return this.subjects.find((one) => one.id === this.selected) ?? null;
     },
-    // The pin that leads the subject on this frame.
+    // The pin that was picked, or the one that leads the subject on this frame.
     get pin() {
-      return this.subject ? this.leader(this.subject) : null;
+      const picked = this.subject?.pins.find((pin) => pin.id === this.pickedPin);
+      return picked ?? (this.subject ? this.leader(this.subject) : null);
     },
     leader(subject) {
       const over = subject.hand_overs.findLast((one) => one.from <= this.frame);
@@ -235,7 +237,7 @@ Alpine.data("bench", () => {
       return `Picture, frame ${this.frame}. ${this.subject ? "" : "Click on what should be followed."}`;
     },
     get wantsPin() {
-      return this.placing || this.placingHere || this.handing || this.byHand !== null || !this.subject;
+      return this.placing || this.placingHere || this.handing || this.byHand !== null || this.adding !== null || !this.subject;
     },
     get pictureClass() {
       return `${this.wantsPin ? "placing" : ""} ${this.panning ? "panning" : ""}`;
@@ -261,7 +263,8 @@ Alpine.data("bench", () => {
         const place = parts.tracks.get(this.leader(one).id)?.get(this.frame);
         if (place) others.push({ place, letter: one.letter, colour: this.colours[one.colour] });
       }
-      return { pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample, track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, path: this.cleaned ? parts.path : null };
+      const mine = this.playing || !this.subject ? {} : { ownPins: this.otherPinsHere(), carried: this.carriedHere() };
+      return { ...mine, pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample, track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, path: this.cleaned ? parts.path : null };
     },
     repaint() {
       if (!this.loaded) return;
@@ -281,6 +284,9 @@ Alpine.data("bench", () => {
     // Of a subject that was handed over: the samples of each pin while it leads.
     trackOf(subject) {
       if (!subject.pins.length) return null;
+      const leads = new Set(subject.hand_overs.map((over) => over.pin));
+      const members = subject.pins.filter((pin, i) => i === 0 || !leads.has(pin.id));
+      if (members.length > 1) return Track.together(members.map((pin) => parts.tracks.get(pin.id)));
       const first = parts.tracks.get(subject.pins[0].id) ?? null;
       if (!subject.hand_overs.length) return first;
       return Track.joined(first, subject.hand_overs.map((over) => [over.from, parts.tracks.get(over.pin)]));
@@ -428,6 +434,8 @@ Alpine.data("bench", () => {
       this.handing = false;
       this.placingHere = false;
       this.byHand = null;
+      this.adding = null;
+      this.pickedPin = null;
       this.chosen = null;
       parts.timeline.curves.picked.clear();
       this.keysPicked = [];
@@ -468,6 +476,7 @@ Alpine.data("bench", () => {
       this.cursor = null;
       this.$refs.hint.hidden = true;
       if (this.byHand) return this.handPlaced(x, y);
+      if (this.adding === "point") return this.placePoint(x, y);
       const { width, height } = this.clip;
       if (x < 0 || y < 0 || x >= width || y >= height) {
         this.say("The pin has to be put on the picture.", true);
@@ -478,6 +487,7 @@ Alpine.data("bench", () => {
         await this.setGuide(x, y);
         return;
       }
+      if (this.adding === "pin") return this.addPin(x, y);
       const frame = this.frame;
       const hand_over = this.handing ? this.selected : null;
       const answer = await this.write(() => call("POST", `${this.path}/pins`, { revision: this.revision, frame, x, y, follow: true, hand_over }));
@@ -489,7 +499,8 @@ Alpine.data("bench", () => {
     },
 
     escape() {
-      if (this.byHand) this.endByHand();
+      if (this.adding) this.addOn(this.adding);
+      else if (this.byHand) this.endByHand();
       else if (this.chosen) this.choose(null);
       else if (this.handing || this.placingHere) {
         this.handing = this.placingHere = false;

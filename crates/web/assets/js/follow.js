@@ -10,6 +10,7 @@ const REASONS = {
   vague: "the picture does not fix the place well",
   low_match: "looks less like the pattern than elsewhere",
   sudden: "leaps",
+  off_the_others: "the other pins say it is elsewhere",
   goes_hidden: "hidden from here on: is it?",
   comes_back: "seen again: is it the same?",
 };
@@ -98,12 +99,13 @@ export const following = (parts) => ({
       return;
     }
     try {
-      const { doubts, next_guide, pace } = await call("GET", `${this.path}/pins/${pin.id}/doubts`);
+      const { doubts, next_guide, pace, off_others } = await call("GET", `${this.path}/pins/${pin.id}/doubts`);
       if (pin.id !== this.pin?.id) return;
       // A guide that was looked at and accepted stays accepted.
       this.doubts = doubts.filter(({ frame, reason }) => reason !== "guide_off" || !this.answered.has(`${pin.id} ${frame}`));
       this.nextGuide = next_guide;
       this.pace = pace;
+      this.keepOff(off_others);
       this.drawTimeline();
     } catch (error) {
       if (error.word !== "offline") this.say(error.message, true);

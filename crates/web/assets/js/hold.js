@@ -1,4 +1,6 @@
-// The picture held still on the pin, or the view that goes along with it.
+// The picture held still on the pin, or on all pins of the subject (then turn and growth too), or the view that goes along.
+
+import { place } from "./player.js";
 
 const MIDDLE = 0.3; // Share of the view, from its middle to each side, that the pin may roam before the view goes along.
 const NEXT = { off: "still", still: "along", along: "off" };
@@ -12,6 +14,7 @@ export const holding = (parts) => ({
   nextHold() {
     this.hold = NEXT[this.hold];
     parts.holdAt = null;
+    parts.player.view = { ...parts.player.view, turn: 0 };
     if (this.hold === "off") parts.player.hold = null;
     else parts.player.hold = (frame, view, box) => this.heldView(frame, view, box);
     parts.player.draw();
@@ -19,19 +22,29 @@ export const holding = (parts) => ({
   },
   // Where the subject is: on its clean path, else where the pin is.
   placeOn(frame) {
-    const path = this.cleaned ? parts.path : null;
+    const path = this.cleaned || this.members.length > 1 ? parts.path : null;
     const index = path ? path.frame.indexOf(frame) : -1;
     if (index >= 0) return { x: path.x[index], y: path.y[index] };
     return this.track?.get(frame) ?? null;
   },
+  // How it is turned and how large it is there, where several pins, or a pin that looks for it, say so.
+  poseOn(frame) {
+    const path = parts.path;
+    const index = path?.turn ? path.frame.indexOf(frame) : -1;
+    return index < 0 ? { turn: 0, growth: 1 } : { turn: path.turn[index], growth: path.growth[index] };
+  },
   heldView(frame, view, box) {
-    const place = this.placeOn(frame);
-    if (!place) return view;
-    const at = { x: view.x + place.x * view.scale, y: view.y + place.y * view.scale };
+    const on = this.placeOn(frame);
+    if (!on) return view;
+    const at = place(view, on.x, on.y);
     if (this.hold === "still") {
-      // Held where it was when it began, or where the view has been moved to since.
-      parts.holdAt ??= at;
-      return { ...view, x: view.x + parts.holdAt.x - at.x, y: view.y + parts.holdAt.y - at.y };
+      const pose = this.poseOn(frame);
+      // Held where, and as, it was when it began, or where the view has been moved to since.
+      parts.holdAt ??= { at, pose, scale: view.scale, turn: view.turn };
+      const held = parts.holdAt;
+      const still = { ...view, scale: (held.scale * held.pose.growth) / pose.growth, turn: held.turn + held.pose.turn - pose.turn };
+      const now = place(still, on.x, on.y);
+      return { ...still, x: still.x + held.at.x - now.x, y: still.y + held.at.y - now.y };
     }
     const within = (value, size) => Math.min(size * (0.5 + MIDDLE), Math.max(size * (0.5 - MIDDLE), value));
     return { ...view, x: view.x + within(at.x, box.width) - at.x, y: view.y + within(at.y, box.height) - at.y };

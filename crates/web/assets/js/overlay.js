@@ -53,7 +53,7 @@ export class Overlay {
       if (drawable.shape.shape === "artwork") children.push(this.artworkElement(drawable, state));
       else children.push(this.lineElement(drawable));
     }
-    this.scene.setAttribute("transform", `translate(${view.x} ${view.y}) scale(${view.scale})`);
+    this.scene.setAttribute("transform", `translate(${view.x} ${view.y}) rotate(${(view.turn * 180) / Math.PI}) scale(${view.scale})`);
     this.scene.replaceChildren(...children);
   }
 
@@ -105,6 +105,8 @@ export class Overlay {
   paintMarks(state) {
     this.marks.replaceChildren();
     for (const other of state.others) this.badge(other);
+    for (const one of state.ownPins ?? []) this.ownPin(one);
+    for (const one of state.carried ?? []) this.carried(one);
     const { pin, place } = state;
     if (!pin || !place || state.playing) return;
     const at = this.player.toStage(place.x, place.y);
@@ -140,6 +142,28 @@ export class Overlay {
     make("circle", { cx: at.x, cy: at.y - 16, r: 9, fill: colour, stroke: "#000", "stroke-opacity": 0.6 }, this.marks);
     make("circle", { cx: at.x, cy: at.y, r: 2.5, fill: colour, stroke: "#000" }, this.marks);
     make("text", { class: "badge", x: at.x, y: at.y - 16 }, this.marks).textContent = letter;
+  }
+
+  // Another pin of the same subject: a ring with its number, which picks it.
+  ownPin({ id, number, place }) {
+    const at = this.player.toStage(place.x, place.y);
+    for (const [kind, width] of [["dark", 4], ["light", 2]]) make("circle", { class: kind, cx: at.x, cy: at.y, r: 7, "stroke-width": width }, this.marks);
+    this.tag(at, number);
+    make("rect", { class: "pick", x: at.x - REACH / 2, y: at.y - REACH / 2, width: REACH, height: REACH, "data-grab": "pin", "data-pin": id }, this.marks);
+  }
+
+  // A point that the pins carry: a square, dashed while it was only put down by eye.
+  carried({ id, letter, byEye, place }) {
+    const at = this.player.toStage(place.x, place.y);
+    const box = { x: at.x - 7, y: at.y - 7, width: 14, height: 14 };
+    make("rect", { class: "dark", ...box, "stroke-width": 4 }, this.marks);
+    make("rect", { class: "light", ...box, "stroke-width": 2, "stroke-dasharray": byEye ? "4 3" : "none" }, this.marks);
+    this.tag(at, letter);
+    make("rect", { class: "grab", x: at.x - REACH / 2, y: at.y - REACH / 2, width: REACH, height: REACH, "data-grab": "carried", "data-point": id }, this.marks);
+  }
+
+  tag({ x, y }, text) {
+    make("text", { class: "tag", x: x + 12, y: y - 9 }, this.marks).textContent = text;
   }
 
   // The crosshair that is moved with the arrow keys.

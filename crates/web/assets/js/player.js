@@ -5,6 +5,12 @@ const AHEAD = 14; // Frames fetched before they are needed.
 const AT_ONCE = 6; // Requests at a time.
 const MAX_ZOOM = 16;
 
+// Where a view puts a place of the picture on the stage.
+export function place({ scale, turn, x, y }, px, py) {
+  const [cos, sin] = [Math.cos(turn), Math.sin(turn)];
+  return { x: x + scale * (cos * px - sin * py), y: y + scale * (sin * px + cos * py) };
+}
+
 export class Player {
   constructor(canvas, events) {
     this.canvas = canvas;
@@ -16,7 +22,7 @@ export class Player {
     this.shown = -1;
     this.playing = null;
     this.dropped = 0;
-    this.view = { scale: 1, x: 0, y: 0 };
+    this.view = { scale: 1, turn: 0, x: 0, y: 0 }; // From picture to stage: turned (radians, clockwise), scaled, moved.
     this.fitted = true;
     this.full = null;
     this.hold = null; // Gives the view for a frame, when it goes with something.
@@ -42,7 +48,7 @@ export class Player {
   fit() {
     const { width, height } = this.size;
     const scale = Math.min((this.box.width - 24) / width, (this.box.height - 24) / height, MAX_ZOOM);
-    this.view = { scale, x: (this.box.width - width * scale) / 2, y: (this.box.height - height * scale) / 2 };
+    this.view = { scale, turn: 0, x: (this.box.width - width * scale) / 2, y: (this.box.height - height * scale) / 2 };
     this.fitted = true;
     this.viewChanged();
   }
@@ -52,7 +58,7 @@ export class Player {
     const least = Math.min(this.box.width / this.size.width, this.box.height / this.size.height) / 4;
     const scale = Math.min(MAX_ZOOM, Math.max(least, this.view.scale * factor));
     const ratio = scale / this.view.scale;
-    this.view = { scale, x: x - (x - this.view.x) * ratio, y: y - (y - this.view.y) * ratio };
+    this.view = { ...this.view, scale, x: x - (x - this.view.x) * ratio, y: y - (y - this.view.y) * ratio };
     this.fitted = false;
     this.viewChanged();
   }
@@ -65,15 +71,19 @@ export class Player {
 
   // Moves the view so that a place of the picture is in the middle.
   centre(x, y) {
-    this.pan(this.box.width / 2 - this.view.x - x * this.view.scale, this.box.height / 2 - this.view.y - y * this.view.scale);
+    const at = this.toStage(x, y);
+    this.pan(this.box.width / 2 - at.x, this.box.height / 2 - at.y);
   }
 
   toStage(x, y) {
-    return { x: this.view.x + x * this.view.scale, y: this.view.y + y * this.view.scale };
+    return place(this.view, x, y);
   }
 
   toPicture(x, y) {
-    return { x: (x - this.view.x) / this.view.scale, y: (y - this.view.y) / this.view.scale };
+    const { scale, turn } = this.view;
+    const [dx, dy] = [(x - this.view.x) / scale, (y - this.view.y) / scale];
+    const [cos, sin] = [Math.cos(turn), Math.sin(turn)];
+    return { x: cos * dx + sin * dy, y: cos * dy - sin * dx };
   }
 
   viewChanged() {
@@ -109,7 +119,9 @@ export class Player {
     context.setTransform(box.ratio, 0, 0, box.ratio, 0, 0);
     context.imageSmoothingEnabled = view.scale < 5;
     context.imageSmoothingQuality = this.playing ? "low" : "high";
-    context.drawImage(source, view.x, view.y, this.size.width * view.scale, this.size.height * view.scale);
+    context.translate(view.x, view.y);
+    context.rotate(view.turn);
+    context.drawImage(source, 0, 0, this.size.width * view.scale, this.size.height * view.scale);
     if (picture && this.shown !== this.frame) {
       this.shown = this.frame;
       this.events.shown(this.frame);

@@ -56,7 +56,7 @@ export class Pointer {
   write({ x, y }, event) {
     const note = this.note;
     const grab = this.bench.byHand ? null : event.target.dataset?.grab;
-    const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", label: "Drag: move the label" };
+    const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", label: "Drag: move the label", pin: "Click: this pin", carried: "Drag: correct it on this frame, it counts for all" };
     const wanted = !this.drag && !grab && this.bench.wantsPin;
     const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
     note.hidden = !text || this.bench.playing || Boolean(event.target.closest(".notice"));
@@ -68,6 +68,7 @@ export class Pointer {
   placeText(event) {
     const spot = this.bench.spotText;
     if (this.bench.byHand) return this.bench.byHandText;
+    if (this.bench.adding) return this.bench.addingText;
     if (this.bench.placingHere) return `Click: it is here on frame ${this.bench.frame}`;
     if (this.bench.handing) return "Click: this leads from here on";
     if (event.shiftKey) return "Shift + click: take the best spot near";
@@ -78,6 +79,8 @@ export class Pointer {
     const grab = event.button === 0 && !this.bench.byHand ? event.target.dataset?.grab : null;
     if (grab === "point") return this.dragPoint(from);
     if (grab === "pattern" || grab === "search") return this.dragSize(grab);
+    if (grab === "pin") return this.pickPin(event.target.dataset.pin);
+    if (grab === "carried") return this.dragCarried(from, event.target.dataset.point);
     if (grab === "label") return this.dragLabel(from, event.target.dataset);
     return this.dragGround(from, event);
   }
@@ -101,6 +104,26 @@ export class Pointer {
           await this.bench.setGuide(place.x, place.y);
         }
         this.bench.dragPlace = null;
+        this.bench.repaint();
+      },
+    };
+  }
+
+  pickPin(id) {
+    return { move: () => {}, end: (_, cancelled) => !cancelled && this.bench.pickPin(id) };
+  }
+
+  dragCarried(from, id) {
+    const { place } = this.bench.carriedHere().find((one) => one.id === id);
+    const to = (at) => ({ x: place.x + (at.x - from.x) / this.player.view.scale, y: place.y + (at.y - from.y) / this.player.view.scale });
+    return {
+      move: (at) => {
+        this.bench.dragCarried = { id, place: to(at) };
+        this.bench.repaint();
+      },
+      end: async (at, cancelled) => {
+        if (!cancelled && Math.hypot(at.x - from.x, at.y - from.y) > 1) await this.bench.placePoint(to(at).x, to(at).y, id);
+        this.bench.dragCarried = null;
         this.bench.repaint();
       },
     };

@@ -109,6 +109,19 @@ export class Track {
     return track;
   }
 
+  // Of several pins on one subject: on each frame the first that is there, else what the first says.
+  static together(tracks) {
+    const track = new Track();
+    const there = tracks.filter(Boolean);
+    for (const one of [...there].reverse()) {
+      for (const [frame, sample] of one.samples) {
+        const known = track.samples.get(frame);
+        if (PRESENT.has(sample.state) || !PRESENT.has(known?.state)) track.samples.set(frame, sample);
+      }
+    }
+    return track;
+  }
+
   // Whether the whole shot had its say, on all frames found.
   isSolved() {
     const found = this.frames().filter((frame) => this.samples.get(frame).state === "found");

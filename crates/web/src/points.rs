@@ -1,0 +1,55 @@
+//! Carried points: places on a subject that no pin follows, put down by eye, corrected, taken away.
+
+use actix_web::{HttpResponse, post, web};
+use jampin_core::edit::Edit;
+use jampin_core::geometry::Point;
+use jampin_core::motion::CarriedPoint;
+use jampin_core::time::Frame;
+use serde::Deserialize;
+use serde_json::json;
+use uuid::Uuid;
+
+use crate::error::ApiError;
+use crate::paths::subject_of;
+use crate::shots::{Loaded, load};
+use crate::state::AppState;
+
+#[derive(Deserialize)]
+pub(crate) struct PlaceRequest {
+    revision: i64,
+    frame: Frame,
+    /// Where in the picture of that frame; it may be outside.
+    at: Point,
+    /// The point that is corrected; nothing for a new one.
+    point: Option<Uuid>,
+}
+
+/// Puts a carried point down, or corrects one.
+#[post("/api/shots/{id}/subjects/{subject}/points")]
+pub(crate) async fn place(
+    state: web::Data<AppState>,
+    path: web::Path<(Uuid, Uuid)>,
+    body: web::Json<PlaceRequest>,
+) -> Result<HttpResponse, ApiError> {
+    let (id, which) = path.into_inner();
+    let PlaceRequest { revision, frame, at, point } = body.into_inner();
+    let Loaded { stored, .. } = load(&state, id).await?;
+    let subject = subject_of(&stored.shot, which)?;
+    let there = stored.shot.poses_of(subject).is_some_and(|poses| poses.at(frame).is_some());
+    if !there {
+        let message = format!("{} is not there on frame {frame}, so nothing can carry a point.", subject.name);
+        return Err(ApiError::Unusable(message));
+    }
+    let (title, point) = match point {
+        None => (format!("Carried point on {}", subject.name), CarriedPoint::new(Uuid::new_v4(), frame, at)),
+        Some(known) => {
+            let gone = || ApiError::NotFound("This point is not there any more.".into());
+            let known = subject.points.iter().find(|one| one.id == known).ok_or_else(gone)?;
+            (format!("Correct a carried point of {}", subject.name), known.corrected(frame, at))
+        }
+    };
+    let made = point.id;
+    let edit = Edit::PutPoint { subject: which, point, index: None };
+    let edited = state.store.edit(id, revision, &title, &edit).await?;
+    Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "point": made })))
+}
