@@ -9,7 +9,7 @@ use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource, Plane};
 use jampin_core::scene::Label;
-use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Shot, Subject, Track};
+use jampin_core::shot::{Attachment, Pin, Sample, Shot, Subject, Track};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_jobs::export_film;
 use jampin_media::{
@@ -158,7 +158,7 @@ fn exporting(clip: &Clip) {
     let out = clip.folder.path().join("out.mp4");
     let film = clip.folder.original();
     let place = |n: u32| (Frame(n), Sample::guide(Point::new(300.0 + 2.0 * f64::from(n), 360.0)));
-    let attachment = Attachment { id: Uuid::from_u128(2), kind: AttachmentKind::Label(Label::named("Guard Pell")) };
+    let attachment = Attachment::label(Uuid::from_u128(2), Label::named("Guard Pell"));
     let subject = Subject {
         pins: vec![pin(0, Point::new(300.0, 360.0), 31, 24)],
         attachments: vec![attachment],

@@ -9,7 +9,7 @@ use jampin_core::edit::Edit;
 use jampin_core::follow::Direction;
 use jampin_core::geometry::Point;
 use jampin_core::scene::Label;
-use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Subject};
+use jampin_core::shot::{Attachment, Pin, Sample, Subject};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::{DemoFilm, Truth, shots, write_film};
 use jampin_jobs::{EventHub, FollowTask, Library, PrepareTask, Task, Worker, spawn_worker};
@@ -112,7 +112,7 @@ async fn work_on(store: &Store, project: Uuid, shot: Uuid, truth: &Truth) -> any
         let guides = by_hand.iter().map(|frame| (Frame(*frame), Some(Sample::guide(place(*frame)))));
         let (frame, at) = (Frame(by_hand[0]), place(by_hand[0]));
         let pin = Pin::new(Uuid::new_v4(), frame, at, [41, 41], [40, 24]);
-        let label = Attachment { id: Uuid::new_v4(), kind: AttachmentKind::Label(Label::new()) };
+        let label = Attachment::label(Uuid::new_v4(), Label::new());
         let letter = char::from(b'A' + index as u8);
         let pins = vec![pin.clone()];
         let subject = Subject { pins, attachments: vec![label], ..Subject::new(Uuid::new_v4(), name, letter, index) };

@@ -39,6 +39,11 @@ impl Pose {
         Self { at, scale, turn: 0.0, tilt: Point::default() }
     }
 
+    /// Where a place of the layer, counted from its anchor, is on the picture.
+    pub(crate) fn place(&self, from_anchor: Point) -> Point {
+        self.map().apply(from_anchor)
+    }
+
     /// From the layer, counted from its anchor, to the picture.
     fn map(&self) -> Homography {
         let (sin, cos) = self.turn.sin_cos();

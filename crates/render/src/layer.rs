@@ -1,9 +1,10 @@
 //! Drawables painted to small pictures, each just large enough, with the place where it belongs.
 
 use jampin_core::geometry::{Point, Size};
-use jampin_core::scene::{Drawable, LabelArt, Shape};
-use resvg::tiny_skia::{Color, LineCap, Paint, PathBuilder, Pixmap, Stroke, Transform};
+use jampin_core::scene::{Blend, Drawable, LabelArt, Shape};
+use resvg::tiny_skia::{Color, FillRule, LineCap, LineJoin, Paint, Path, PathBuilder, Pixmap, Stroke, Transform};
 
+use crate::soften::{REACH, soften};
 use crate::{Artwork, TypesetError, Typesetter};
 
 /// Largest side of a layer, in pixels; a drawable that would need more is far outside any picture.
@@ -20,6 +21,8 @@ pub struct Layer {
     pub pixels: Pixmap,
     /// Share of the light that the whole covers, on top of the pixels' own.
     pub opacity: f32,
+    /// How it is blended in.
+    pub blend: Blend,
 }
 
 /// Paints the drawables of one scene.
@@ -46,10 +49,19 @@ impl Painter {
 
     fn layer(&self, drawable: &Drawable) -> Option<Layer> {
         let opacity = drawable.opacity.clamp(0.0, 1.0) as f32;
-        match &drawable.shape {
-            Shape::Artwork { art, matrix } => self.artwork_layer(self.artwork.get(*art)?, *matrix, opacity),
-            Shape::Line { from, to, width, colour } => self.line_layer([*from, *to], *width, colour, opacity),
-        }
+        let layer = match &drawable.shape {
+            Shape::Artwork { art, matrix } => self.artwork_layer(self.artwork.get(*art)?, *matrix, opacity)?,
+            Shape::Line { from, to, width, colour } => {
+                let line = Lines { lines: &[vec![*from, *to]], closed: false, width: *width, round: true, blur: 0.0 };
+                self.stroke_layer(&line, colour, opacity)?
+            }
+            Shape::Stroke { lines, closed, width, colour, round, blur } => {
+                let lines = Lines { lines, closed: *closed, width: *width, round: *round, blur: *blur };
+                self.stroke_layer(&lines, colour, opacity)?
+            }
+            Shape::Area { rings, colour, blur } => self.area_layer(rings, *blur, colour, opacity)?,
+        };
+        Some(Layer { blend: drawable.blend, ..layer })
     }
 
     fn artwork_layer(&self, artwork: &Artwork, matrix: [f64; 6], opacity: f32) -> Option<Layer> {
@@ -65,16 +77,25 @@ impl Painter {
         Some(layer)
     }
 
-    fn line_layer(&self, ends: [Point; 2], width: f64, colour: &str, opacity: f32) -> Option<Layer> {
-        let mut layer = self.blank(&ends, width, opacity)?;
-        let [from, to] = ends.map(|p| ((p.x - f64::from(layer.left)) as f32, (p.y - f64::from(layer.top)) as f32));
-        let mut path = PathBuilder::new();
-        path.move_to(from.0, from.1);
-        path.line_to(to.0, to.1);
-        let mut paint = Paint { anti_alias: true, ..Paint::default() };
-        paint.set_color(parse_colour(colour));
-        let stroke = Stroke { width: width as f32, line_cap: LineCap::Round, ..Stroke::default() };
-        layer.pixels.stroke_path(&path.finish()?, &paint, &stroke, Transform::identity(), None);
+    fn stroke_layer(&self, lines: &Lines<'_>, colour: &str, opacity: f32) -> Option<Layer> {
+        let mut layer = self.blank(&lines.lines.concat(), lines.width / 2.0 + REACH * lines.blur + 1.0, opacity)?;
+        let stroke = Stroke {
+            width: lines.width as f32,
+            line_cap: if lines.round { LineCap::Round } else { LineCap::Butt },
+            line_join: LineJoin::Round,
+            ..Stroke::default()
+        };
+        let path = layer.path(lines.lines, lines.closed)?;
+        layer.pixels.stroke_path(&path, &paint(colour), &stroke, Transform::identity(), None);
+        layer.soften(lines.blur);
+        Some(layer)
+    }
+
+    fn area_layer(&self, rings: &[Vec<Point>], blur: f64, colour: &str, opacity: f32) -> Option<Layer> {
+        let mut layer = self.blank(&rings.concat(), REACH * blur + 1.0, opacity)?;
+        let path = layer.path(rings, true)?;
+        layer.pixels.fill_path(&path, &paint(colour), FillRule::Winding, Transform::identity(), None);
+        layer.soften(blur);
         Some(layer)
     }
 
@@ -91,8 +112,46 @@ impl Painter {
             return None;
         }
         let pixels = Pixmap::new((right - left) as u32, (bottom - top) as u32)?;
-        Some(Layer { left: left as i32, top: top as i32, pixels, opacity })
+        Some(Layer { left: left as i32, top: top as i32, pixels, opacity, blend: Blend::Normal })
     }
+}
+
+/// Lines to stroke in one go.
+struct Lines<'a> {
+    lines: &'a [Vec<Point>],
+    closed: bool,
+    width: f64,
+    round: bool,
+    blur: f64,
+}
+
+impl Layer {
+    /// A path of these lines, seen from the layer's corner.
+    fn path(&self, lines: &[Vec<Point>], closed: bool) -> Option<Path> {
+        let mut path = PathBuilder::new();
+        for line in lines {
+            for (i, point) in line.iter().enumerate() {
+                let (x, y) = ((point.x - f64::from(self.left)) as f32, (point.y - f64::from(self.top)) as f32);
+                if i == 0 { path.move_to(x, y) } else { path.line_to(x, y) }
+            }
+            if closed {
+                path.close();
+            }
+        }
+        path.finish()
+    }
+
+    fn soften(&mut self, deviation: f64) {
+        if deviation > 0.0 {
+            soften(&mut self.pixels, deviation);
+        }
+    }
+}
+
+fn paint(colour: &str) -> Paint<'static> {
+    let mut paint = Paint { anti_alias: true, ..Paint::default() };
+    paint.set_color(parse_colour(colour));
+    paint
 }
 
 /// `#rrggbb`; anything else is black: the core has checked it.
@@ -113,7 +172,11 @@ mod tests {
     }
 
     fn artwork(x: f64, y: f64) -> Drawable {
-        Drawable { shape: Shape::Artwork { art: 0, matrix: [1.0, 0.0, 0.0, 1.0, x, y] }, opacity: 1.0 }
+        Drawable {
+            shape: Shape::Artwork { art: 0, matrix: [1.0, 0.0, 0.0, 1.0, x, y] },
+            opacity: 1.0,
+            blend: Blend::Normal,
+        }
     }
 
     #[test]
@@ -139,7 +202,7 @@ mod tests {
             width: 2.0,
             colour: "#ff0000".into(),
         };
-        let line = painter.layers(&[Drawable { shape: line, opacity: 1.0 }]);
+        let line = painter.layers(&[Drawable { shape: line, opacity: 1.0, blend: Blend::Normal }]);
         assert!(line[0].pixels.width() <= 640);
     }
 
@@ -151,7 +214,7 @@ mod tests {
             width: 4.0,
             colour: "#e69f00".into(),
         };
-        let layers = painter().layers(&[Drawable { shape, opacity: 0.5 }]);
+        let layers = painter().layers(&[Drawable { shape, opacity: 0.5, blend: Blend::Normal }]);
         let (layer, x, y) = (&layers[0], 30 - layers[0].left, 20 - layers[0].top);
         let pixel = layer.pixels.pixel(x as u32, y as u32).unwrap();
         assert_eq!((pixel.red(), pixel.green(), pixel.blue(), pixel.alpha()), (0xe6, 0x9f, 0, 255));

@@ -2,8 +2,9 @@
 //! the decoder gave.
 
 use jampin_core::geometry::Size;
+use jampin_core::scene::Blend;
 
-use crate::Layer;
+use crate::{Layer, blend_channel};
 
 /// How RGB and stored YUV are related.
 #[derive(Clone, Copy, Debug)]
@@ -22,6 +23,18 @@ impl YuvMatrix {
             _ => (0.299, 0.114),
         };
         Self { red, blue, full_range }
+    }
+
+    /// Red, green and blue, 0 to 1, of stored luma and chroma.
+    fn colour(self, [luma, cb, cr]: [f32; 3]) -> [f32; 3] {
+        let (luma, cb, cr) = if self.full_range {
+            (luma / 255.0, (cb - 128.0) / 255.0, (cr - 128.0) / 255.0)
+        } else {
+            ((luma - 16.0) / 219.0, (cb - 128.0) / 224.0, (cr - 128.0) / 224.0)
+        };
+        let (red, blue) = (luma + 2.0 * (1.0 - self.red) * cr, luma + 2.0 * (1.0 - self.blue) * cb);
+        let green = (luma - self.red * red - self.blue * blue) / (1.0 - self.red - self.blue);
+        [red, green, blue].map(|value| value.clamp(0.0, 1.0))
     }
 
     /// Stored luma and chroma of a premultiplied colour (0 to 1) of this coverage, chroma without its middle.
@@ -54,8 +67,48 @@ impl<'a> YuvFrame<'a> {
 
     /// Blends a layer over the frame (source over, in the film's own encoding, as browsers do).
     pub fn blend(&mut self, layer: &Layer) {
-        self.blend_luma(layer);
-        self.blend_chroma(layer);
+        if layer.blend == Blend::Normal {
+            self.blend_luma(layer);
+            self.blend_chroma(layer);
+        } else {
+            self.blend_colours(layer);
+        }
+    }
+
+    /// Modes that look at the picture's colour: each pixel as RGB, the chroma of four as their mean.
+    fn blend_colours(&mut self, layer: &Layer) {
+        let (half_width, half_height) = (self.size.width.div_ceil(2) as i32, self.size.height.div_ceil(2) as i32);
+        let (chroma_start, chroma_size) = (self.size.area(), (half_width * half_height) as usize);
+        let right = (layer.left + layer.pixels.width() as i32 + 1) / 2;
+        let bottom = (layer.top + layer.pixels.height() as i32 + 1) / 2;
+        for row in layer.top / 2..bottom.min(half_height) {
+            for col in layer.left / 2..right.min(half_width) {
+                let at = chroma_start + (row * half_width + col) as usize;
+                let chroma = [self.data[at], self.data[at + chroma_size]];
+                let (mut sums, mut count, mut covered) = ([0.0; 2], 0.0, false);
+                for (x, y) in [(0, 0), (1, 0), (0, 1), (1, 1)].map(|(x, y)| (2 * col + x, 2 * row + y)) {
+                    if x >= self.size.width as i32 || y >= self.size.height as i32 {
+                        continue;
+                    }
+                    let index = y as usize * self.size.width as usize + x as usize;
+                    let mut stored = [self.data[index], chroma[0], chroma[1]].map(f32::from);
+                    if let Some((colour, alpha)) = layer.at(x, y) {
+                        let backdrop = self.matrix.colour(stored);
+                        let channel = |c: usize| blend_channel(layer.blend, backdrop[c], colour[c] / alpha, alpha);
+                        let [luma, cb, cr] = self.matrix.convert([0, 1, 2].map(channel), 1.0);
+                        stored = [luma, cb + 128.0, cr + 128.0];
+                        self.data[index] = (luma + 0.5) as u8;
+                        covered = true;
+                    }
+                    sums = [sums[0] + stored[1], sums[1] + stored[2]];
+                    count += 1.0;
+                }
+                if covered {
+                    self.data[at] = (sums[0] / count + 0.5) as u8;
+                    self.data[at + chroma_size] = (sums[1] / count + 0.5) as u8;
+                }
+            }
+        }
     }
 
     fn blend_luma(&mut self, layer: &Layer) {
@@ -106,18 +159,25 @@ impl<'a> YuvFrame<'a> {
                 continue;
             }
             count += 1.0;
-            let (x, y) = (x - layer.left, y - layer.top);
-            let (width, height) = (layer.pixels.width() as i32, layer.pixels.height() as i32);
-            if (0..width).contains(&x) && (0..height).contains(&y) {
-                let at = (y * width + x) as usize * 4;
-                let data = layer.pixels.data();
-                let pixel = [data[at], data[at + 1], data[at + 2], data[at + 3]];
-                let (part, alpha) = scaled(&pixel, layer.opacity);
+            if let Some((part, alpha)) = layer.at(x, y) {
                 coverage += alpha;
                 colour.iter_mut().zip(part).for_each(|(sum, part)| *sum += part);
             }
         }
         (colour.map(|sum: f32| sum / count), coverage / count)
+    }
+}
+
+impl Layer {
+    /// Premultiplied colour and coverage at a pixel of the picture; `None` where the layer has nothing.
+    fn at(&self, x: i32, y: i32) -> Option<([f32; 3], f32)> {
+        let (x, y) = (x - self.left, y - self.top);
+        let (width, height) = (self.pixels.width() as i32, self.pixels.height() as i32);
+        if !(0..width).contains(&x) || !(0..height).contains(&y) {
+            return None;
+        }
+        let pixel = self.pixels.data().as_chunks::<4>().0[(y * width + x) as usize];
+        (pixel[3] > 0).then(|| scaled(&pixel, self.opacity))
     }
 }
 
@@ -137,7 +197,7 @@ mod tests {
     fn layer(colour: Color, left: i32, top: i32, side: u32, opacity: f32) -> Layer {
         let mut pixels = Pixmap::new(side, side).unwrap();
         pixels.fill(colour);
-        Layer { left, top, pixels, opacity }
+        Layer { left, top, pixels, opacity, blend: Blend::Normal }
     }
 
     fn blended(size: Size, matrix: YuvMatrix, layer: &Layer) -> Vec<u8> {
@@ -171,6 +231,20 @@ mod tests {
                 let covered = (4..7).contains(&col) && row >= 4;
                 assert_eq!(data[row * 9 + col] != 100, covered, "{col},{row}");
             }
+        }
+    }
+
+    #[test]
+    fn blend_modes_look_at_the_colour_of_the_picture() {
+        let size = Size::new(4, 4);
+        let matrix = YuvMatrix::named("bt709", false);
+        let mut data = blended(size, matrix, &layer(Color::from_rgba8(200, 100, 50, 255), 0, 0, 4, 1.0));
+        let mut over = layer(Color::from_rgba8(128, 128, 255, 255), 0, 0, 4, 1.0);
+        over.blend = Blend::Multiply;
+        YuvFrame::new(size, &mut data, matrix).unwrap().blend(&over);
+        let colour = matrix.colour([data[0], data[16], data[20]].map(f32::from)).map(|c| c * 255.0);
+        for (got, want) in colour.into_iter().zip([100.4, 50.2, 50.0]) {
+            assert!((got - want).abs() < 3.0, "{colour:?}");
         }
     }
 

@@ -9,7 +9,7 @@ use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource};
 use jampin_core::matching::{PatternChoice, choose_pattern, choose_search};
 use jampin_core::scene::Label;
-use jampin_core::shot::{Attachment, AttachmentKind, HandOver, Pin, Sample, Shot, Subject};
+use jampin_core::shot::{Attachment, HandOver, Pin, Sample, Shot, Subject};
 use jampin_core::time::Frame;
 use jampin_jobs::{FollowTask, Task};
 use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
@@ -109,7 +109,7 @@ fn handed_over(shot: &Shot, id: Uuid, pin: &Pin) -> Result<(String, Uuid, Vec<Ed
 fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin, label: Label) -> Subject {
     let letter = shot.free_letter();
     let name = name.map(str::trim).filter(|name| !name.is_empty());
-    let label = Attachment { id: Uuid::new_v4(), kind: AttachmentKind::Label(label) };
+    let label = Attachment::label(Uuid::new_v4(), label);
     Subject {
         pins: vec![pin],
         attachments: vec![label],

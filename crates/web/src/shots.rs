@@ -5,7 +5,7 @@ use jampin_core::check::pace;
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Size;
 use jampin_core::scene::Scene;
-use jampin_core::shot::{AttachmentKind, SUBJECT_COLOURS, Subject, Track};
+use jampin_core::shot::{Attachment, SUBJECT_COLOURS, Subject, Track};
 use jampin_core::solve::{doubts, next_guide};
 use jampin_core::time::Frame;
 use jampin_media::{ClipInfo, FrameTable};
@@ -154,8 +154,10 @@ fn scene_json(stored: &StoredShot, size: Size, typesetter: &jampin_render::Types
     let artwork = artwork.collect::<Result<Vec<_>, _>>().map_err(ApiError::internal)?;
     let artwork: Vec<Value> =
         artwork.iter().map(|a| json!({ "svg": a.svg, "width": a.width, "height": a.height })).collect();
-    let offsets: Vec<Value> =
-        scene.offsets().map(|(attachment, offset)| json!({ "attachment": attachment, "offset": offset })).collect();
+    let offsets: Vec<Value> = scene
+        .offsets()
+        .map(|(art, attachment, offset)| json!({ "art": art, "attachment": attachment, "offset": offset }))
+        .collect();
     let frames: Vec<Value> = range.frames().map(|frame| json!(scene.frame(frame))).collect();
     Ok(
         json!({ "revision": stored.info.revision, "artwork": artwork, "offsets": offsets, "first": range.first, "frames": frames }),
@@ -190,16 +192,13 @@ pub(crate) async fn make_edit(
 /// Settings that make no sense are refused before they are written.
 fn check(edit: &Edit, size: Size) -> Result<(), ApiError> {
     let unusable = |problem: &dyn std::fmt::Display| ApiError::Unusable(sentence(&problem.to_string()));
-    let check_label = |kind: &AttachmentKind| {
-        let AttachmentKind::Label(label) = kind;
-        label.check().map_err(|problem| unusable(&problem))
-    };
+    let check_attachment = |attachment: &Attachment| attachment.check().map_err(|problem| unusable(&problem));
     match edit {
         Edit::PutPin { pin, .. } => pin.check(size).map_err(|problem| unusable(&problem)),
-        Edit::PutAttachment { attachment, .. } => check_label(&attachment.kind),
+        Edit::PutAttachment { attachment, .. } => check_attachment(attachment),
         Edit::AddSubject { subject, .. } => {
             subject.pins.iter().try_for_each(|pin| pin.check(size).map_err(|problem| unusable(&problem)))?;
-            subject.attachments.iter().try_for_each(|attachment| check_label(&attachment.kind))
+            subject.attachments.iter().try_for_each(check_attachment)
         }
         Edit::All { edits } => edits.iter().try_for_each(|edit| check(edit, size)),
         _ => Ok(()),

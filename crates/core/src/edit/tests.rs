@@ -3,7 +3,6 @@ use crate::geometry::Point;
 use crate::motion::CarriedPoint;
 use crate::path::{Step, StepKind};
 use crate::scene::Label;
-use crate::shot::AttachmentKind;
 
 fn id(n: u128) -> Uuid {
     Uuid::from_u128(n)
@@ -18,7 +17,7 @@ fn carried(n: u128) -> CarriedPoint {
 }
 
 fn subject(n: u128) -> Subject {
-    let label = Attachment { id: id(n + 1), kind: AttachmentKind::Label(Label::named("Railcar")) };
+    let label = Attachment::label(id(n + 1), Label::named("Railcar"));
     Subject { pins: vec![pin(n + 2)], attachments: vec![label], ..Subject::new(id(n), "Railcar", 'A', 0) }
 }
 
@@ -63,7 +62,7 @@ fn every_edit_is_undone_by_its_inverse_and_redone_by_the_inverse_of_that() {
         Edit::RemovePin { pin: id(12) },
         Edit::PutAttachment {
             subject: id(10),
-            attachment: Attachment { id: id(11), kind: AttachmentKind::Label(Label::named("Other")) },
+            attachment: Attachment::label(id(11), Label::named("Other")),
             index: None,
         },
         Edit::RemoveAttachment { subject: id(10), attachment: id(11) },

@@ -45,12 +45,17 @@ impl CarriedPoint {
     /// Where it is on a frame: through each place exactly, drifting evenly on the subject between two. `None` where the subject is not there, or was
     /// on none of the frames on which it was placed.
     pub fn position(&self, poses: &Poses, frame: Frame) -> Option<Point> {
+        Some(poses.at(frame)?.apply(self.own_place(poses, frame)?))
+    }
+
+    /// The same in the subject's own coordinates.
+    pub fn own_place(&self, poses: &Poses, frame: Frame) -> Option<Point> {
         let own = |place: &PlacedAt| Some((place.frame, poses.at(place.frame)?.inverse()?.apply(place.at)));
         let known: Vec<(Frame, Point)> = self.placed.iter().filter_map(own).collect();
         let after = known.partition_point(|(on, _)| *on < frame).min(known.len().checked_sub(1)?);
         let (a, b) = (known[after.saturating_sub(1)], known[after]);
         let length = a.0.until(b.0);
         let share = if length > 0 { (a.0.until(frame) as f64 / length as f64).clamp(0.0, 1.0) } else { 1.0 };
-        Some(poses.at(frame)?.apply(a.1 + (b.1 - a.1) * share))
+        Some(a.1 + (b.1 - a.1) * share)
     }
 }

@@ -1,7 +1,9 @@
 //! A subject's motion as its attachments take it: the cleaned path with the turn, growth and tilt of its pins.
 
+use uuid::Uuid;
+
 use super::SubjectMotion;
-use crate::geometry::{Homography, Shape};
+use crate::geometry::{Homography, Point, Shape};
 use crate::path::Path;
 use crate::shot::Motion;
 use crate::time::Frame;
@@ -29,11 +31,25 @@ impl Poses {
         self.motion.model()
     }
 
+    /// Where the anchor is, in the subject's own coordinates.
+    pub fn anchor(&self) -> Point {
+        self.motion.anchor()
+    }
+
     /// From the subject's own coordinates to the picture of a frame; `None` where it is not there.
     pub fn at(&self, frame: Frame) -> Option<Homography> {
-        let place = self.path.position(frame)?;
-        let pose = self.motion.pose(frame)?;
-        Homography::shift(place - pose.apply(self.motion.anchor())).checked_after(pose)
+        Homography::shift(self.cleaned_by(frame)?).checked_after(self.motion.pose(frame)?)
+    }
+
+    /// A pin's place on the subject, and where it is on a frame.
+    pub fn pin(&self, pin: Uuid, frame: Frame) -> Option<(Point, Point)> {
+        let (own, at) = self.motion.pin(pin, frame)?;
+        Some((own, at + self.cleaned_by(frame)?))
+    }
+
+    /// How far cleaning moves the subject on a frame.
+    fn cleaned_by(&self, frame: Frame) -> Option<Point> {
+        Some(self.path.position(frame)? - self.motion.pose(frame)?.apply(self.motion.anchor()))
     }
 
     /// How the anchor's surroundings have turned, grown and tilted, counted from the subject's own coordinates.

@@ -41,6 +41,10 @@ pub struct SubjectMotion {
     anchor: Point,
     poses: BTreeMap<Frame, Homography>,
     residuals: BTreeMap<Frame, Vec<PinResidual>>,
+    /// Each pin's place on the subject.
+    own: Vec<(Uuid, Point)>,
+    /// Where each pin is, or would be if it could be seen.
+    places: BTreeMap<Frame, Vec<Point>>,
     /// How sure the anchor is on each frame.
     sure: BTreeMap<Frame, Covariance>,
 }
@@ -52,13 +56,13 @@ impl SubjectMotion {
         let there: Vec<&(Uuid, &Track)> = pins.iter().filter(|(_, track)| !track.spans().is_empty()).collect();
         match there[..] {
             [] => None,
-            [(_, track)] => Some(Self::of_one(track, most, near)),
+            [(pin, track)] => Some(Self::of_one(*pin, track, most, near)),
             _ => Self::of_several(&there, most, near),
         }
     }
 
     /// A single pin: its place, and its shape where it looks for one.
-    fn of_one(track: &Track, most: Motion, near: Frame) -> Self {
+    fn of_one(pin: Uuid, track: &Track, most: Motion, near: Frame) -> Self {
         let frames: Vec<(Frame, Sample)> = track.iter().filter(|(_, sample)| sample.state.is_present()).collect();
         let shapes: Vec<(Frame, Shape)> =
             frames.iter().filter_map(|(frame, sample)| Some((*frame, sample.shape?))).collect();
@@ -72,7 +76,8 @@ impl SubjectMotion {
         let poses = frames.iter().map(pose).filter_map(|(frame, pose)| Some((frame, pose?))).collect();
         let model = if turned { most } else { Motion::Position };
         let sure = frames.iter().map(|(frame, sample)| (*frame, sample.covariance)).collect();
-        Self { model, anchor, poses, residuals: BTreeMap::new(), sure }
+        let places = frames.iter().map(|(frame, sample)| (*frame, vec![sample.at])).collect();
+        Self { model, anchor, poses, residuals: BTreeMap::new(), own: vec![(pin, anchor)], places, sure }
     }
 
     fn of_several(pins: &[&(Uuid, &Track)], most: Motion, near: Frame) -> Option<Self> {
@@ -110,12 +115,18 @@ impl SubjectMotion {
         Some(Self {
             model,
             anchor: own[0],
+            places: frames
+                .iter()
+                .enumerate()
+                .map(|(at, frame)| (*frame, whole.iter().map(|pin| pin[at].0).collect()))
+                .collect(),
             residuals: numbered().enumerate().map(|(at, (frame, fit))| (*frame, named(at, fit))).collect(),
             sure: numbered()
                 .enumerate()
                 .map(|(at, (frame, fit))| (*frame, sureness(fit, &whole, at, own[0])))
                 .collect(),
             poses: numbered().map(|(frame, fit)| (*frame, fit.map)).collect(),
+            own: pins.iter().map(|(pin, _)| *pin).zip(own).collect(),
         })
     }
 
@@ -132,6 +143,12 @@ impl SubjectMotion {
     /// From the subject's own coordinates to the picture of a frame; `None` where no pin is there.
     pub fn pose(&self, frame: Frame) -> Option<&Homography> {
         self.poses.get(&frame)
+    }
+
+    /// A pin's place on the subject, and where it is on a frame: as it was seen, or carried by the others while it was not.
+    pub fn pin(&self, pin: Uuid, frame: Frame) -> Option<(Point, Point)> {
+        let index = self.own.iter().position(|(known, _)| *known == pin)?;
+        Some((self.own[index].1, *self.places.get(&frame)?.get(index)?))
     }
 
     /// How far each pin that is there is from where the motion takes it.

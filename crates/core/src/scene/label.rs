@@ -1,8 +1,8 @@
 //! Text in a box that follows a subject.
 
 use serde::{Deserialize, Serialize};
-use thiserror::Error;
 
+use super::settings::{SettingProblem, check_colour, check_number};
 use crate::geometry::{Point, Size};
 
 /// The faces that ship with the application.
@@ -104,29 +104,6 @@ pub struct LabelArt {
     pub box_style: Option<BoxStyle>,
 }
 
-/// What is wrong with a label's settings.
-#[derive(Clone, Debug, Error, PartialEq)]
-pub enum LabelProblem {
-    /// Too long.
-    #[error("a label has at most {} characters", Label::MAX_TEXT)]
-    Text,
-    /// Not a colour.
-    #[error("{0:?} is no colour; write it as #rrggbb")]
-    Colour(String),
-    /// A number is out of its range.
-    #[error("{what} is {value}; it has to be between {least} and {most}")]
-    Number {
-        /// Which setting.
-        what: &'static str,
-        /// What was given.
-        value: f64,
-        /// Smallest allowed.
-        least: f64,
-        /// Largest allowed.
-        most: f64,
-    },
-}
-
 impl Label {
     /// Longest text, in characters.
     pub const MAX_TEXT: usize = 500;
@@ -177,9 +154,9 @@ impl Label {
     }
 
     /// Checks every setting.
-    pub fn check(&self) -> Result<(), LabelProblem> {
+    pub fn check(&self) -> Result<(), SettingProblem> {
         if self.text.as_ref().is_some_and(|text| text.chars().count() > Self::MAX_TEXT) {
-            return Err(LabelProblem::Text);
+            return Err(SettingProblem::Text(Self::MAX_TEXT));
         }
         let box_fill = self.box_style.as_ref().map(|style| &style.fill);
         for colour in std::iter::once(&self.colour).chain(self.line_colour.as_ref()).chain(box_fill) {
@@ -207,15 +184,4 @@ impl Default for Label {
     fn default() -> Self {
         Self::new()
     }
-}
-
-fn check_colour(colour: &str) -> Result<(), LabelProblem> {
-    let digits = colour.strip_prefix('#').unwrap_or_default();
-    let good = digits.len() == 6 && digits.bytes().all(|byte| byte.is_ascii_hexdigit());
-    good.then_some(()).ok_or_else(|| LabelProblem::Colour(colour.to_owned()))
-}
-
-fn check_number(what: &'static str, value: f64, least: f64, most: f64) -> Result<(), LabelProblem> {
-    let good = (least..=most).contains(&value);
-    good.then_some(()).ok_or(LabelProblem::Number { what, value, least, most })
 }

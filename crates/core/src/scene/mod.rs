@@ -1,18 +1,29 @@
 //! Attachments evaluated to the drawables of one frame. Two painters (the page, the exporter) paint exactly these.
 
+mod boundary;
+mod drawn;
 mod label;
+mod outline;
 mod placement;
+mod settings;
+mod show;
 
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
+use uuid::Uuid;
 
 use crate::geometry::{Point, Rect, Size};
+use crate::motion::Poses;
 use crate::path::Path;
-use crate::shot::{AttachmentKind, SUBJECT_COLOURS, Shot, Subject};
+use crate::shot::{Attachment, AttachmentKind, Shot, Subject};
 use crate::time::{Frame, FrameRange};
 
-pub use label::{BoxStyle, Font, Label, LabelArt, LabelProblem, Placement, Takes};
+pub use boundary::{Boundary, Corner, Drawing, Glow, TextPlace, Tint};
+use drawn::PlacedBoundary;
+pub use label::{BoxStyle, Font, Label, LabelArt, Placement, Takes};
+pub use settings::SettingProblem;
+pub use show::{Blend, Show};
 
 /// Length of the gap between the end of a label's line and the followed point, in pixels: the line must not hide it.
 const LINE_GAP: f64 = 9.0;
@@ -26,6 +37,9 @@ pub struct Drawable {
     pub shape: Shape,
     /// Share of the light that it covers, 0 to 1.
     pub opacity: f64,
+    /// How it is blended in.
+    #[serde(default)]
+    pub blend: Blend,
 }
 
 /// What a drawable consists of.
@@ -50,6 +64,30 @@ pub enum Shape {
         /// Colour as `#rrggbb`.
         colour: String,
     },
+    /// Lines through several points each.
+    Stroke {
+        /// The points of each line.
+        lines: Vec<Vec<Point>>,
+        /// Whether the only line ends where it begins.
+        closed: bool,
+        /// Width, in pixels.
+        width: f64,
+        /// Colour as `#rrggbb`.
+        colour: String,
+        /// Round ends; else cut off square. Corners are always round.
+        round: bool,
+        /// Standard deviation of a Gaussian blur, in pixels.
+        blur: f64,
+    },
+    /// What lies in any of these polygons, all of which turn the same way.
+    Area {
+        /// The corners of each polygon.
+        rings: Vec<Vec<Point>>,
+        /// Colour as `#rrggbb`.
+        colour: String,
+        /// Standard deviation of a Gaussian blur, in pixels.
+        blur: f64,
+    },
 }
 
 /// Gives the size of a label's artwork, in pixels. Implemented by the caller, who knows fonts.
@@ -67,99 +105,141 @@ impl<F: Fn(&LabelArt) -> (f64, f64)> Measure for F {
 /// A shot's attachments, ready to be evaluated on any frame.
 #[derive(Debug)]
 pub struct Scene<'a> {
-    labels: Vec<PlacedLabel<'a>>,
+    items: Vec<Placed<'a>>,
+    artwork: Vec<LabelArt>,
     range: FrameRange,
+}
+
+#[derive(Debug)]
+enum Placed<'a> {
+    Label(PlacedLabel<'a>),
+    Boundary(PlacedBoundary<'a>),
 }
 
 #[derive(Debug)]
 struct PlacedLabel<'a> {
     label: &'a Label,
+    show: &'a Show,
     path: Arc<Path>,
     spans: Vec<FrameRange>,
     /// Where the label stays on an axis it does not take.
     home: Point,
     colour: &'static str,
-    art: LabelArt,
+    art: usize,
     size: (f64, f64),
     offset: Point,
-    attachment: uuid::Uuid,
+    attachment: Uuid,
 }
 
 impl<'a> Scene<'a> {
     /// Resolves everything that does not change from frame to frame: artwork, its size, offsets.
     pub fn new(shot: &'a Shot, picture: Size, range: FrameRange, measure: &dyn Measure) -> Self {
-        let mut labels = Vec::new();
+        let mut scene = Self { items: Vec::new(), artwork: Vec::new(), range };
         for subject in &shot.subjects {
-            let Some(path) = shot.path_of(subject).filter(|path| !path.runs.is_empty()) else { continue };
-            let path = Arc::new(path);
-            for attachment in &subject.attachments {
-                let AttachmentKind::Label(label) = &attachment.kind;
-                labels.extend(place(subject, label, attachment.id, &path, picture, measure));
+            let shown: Vec<&Attachment> = subject.attachments.iter().filter(|attachment| attachment.show.on).collect();
+            let Some(poses) = shot.poses_of(subject).filter(|_| !shown.is_empty()) else { continue };
+            let poses = Arc::new(poses);
+            let path = Arc::new(poses.path().clone());
+            for attachment in shown {
+                let item = match &attachment.kind {
+                    AttachmentKind::Label(label) => scene.label(subject, (label, attachment), &path, picture, measure),
+                    AttachmentKind::Boundary(boundary) => {
+                        scene.boundary(subject, (boundary, attachment), &poses, measure)
+                    }
+                };
+                scene.items.extend(item);
             }
         }
-        Self { labels, range }
+        scene
     }
 
     /// The artwork that the drawables name by index.
     pub fn artwork(&self) -> impl Iterator<Item = &LabelArt> {
-        self.labels.iter().map(|placed| &placed.art)
+        self.artwork.iter()
     }
 
-    /// For each label: its attachment, and the offset from the subject to the middle of its box.
-    pub fn offsets(&self) -> impl Iterator<Item = (uuid::Uuid, Point)> + '_ {
-        self.labels.iter().map(|placed| (placed.attachment, placed.offset))
+    /// For each label that hangs on a subject: its artwork, its attachment, and the offset from the subject to the middle of its box.
+    pub fn offsets(&self) -> impl Iterator<Item = (usize, Uuid, Point)> + '_ {
+        self.items.iter().filter_map(|item| match item {
+            Placed::Label(label) => Some((label.art, label.attachment, label.offset)),
+            Placed::Boundary(_) => None,
+        })
     }
 
     /// What to paint on a frame, from back to front.
     pub fn frame(&self, frame: Frame) -> Vec<Drawable> {
-        self.labels.iter().enumerate().flat_map(|(art, placed)| placed.drawables(art, frame, self.range)).collect()
+        let drawables = |item: &Placed<'_>| match item {
+            Placed::Label(label) => label.drawables(frame, self.range),
+            Placed::Boundary(boundary) => boundary.drawables(frame),
+        };
+        self.items.iter().flat_map(drawables).collect()
+    }
+
+    /// Takes artwork into the list; its index and size.
+    fn add_artwork(&mut self, art: LabelArt, measure: &dyn Measure) -> (usize, (f64, f64)) {
+        let size = measure.measure(&art);
+        self.artwork.push(art);
+        (self.artwork.len() - 1, size)
+    }
+
+    fn label(
+        &mut self,
+        subject: &'a Subject,
+        (label, attachment): (&'a Label, &'a Attachment),
+        path: &Arc<Path>,
+        picture: Size,
+        measure: &dyn Measure,
+    ) -> Option<Placed<'a>> {
+        let (_, home) = path.iter().next()?;
+        let (art, size) = self.add_artwork(label.art(&subject.name), measure);
+        let pattern = subject.pins.first().map_or([31, 31], |pin| pin.pattern);
+        let offset = match label.placement {
+            Placement::Offset(offset) => offset,
+            Placement::Auto => placement::suggest(path, size, pattern, picture),
+        };
+        let spans = path.spans().into_iter().filter_map(|span| attachment.show.within(span)).collect();
+        let (colour, path, attachment, show) =
+            (subject.colour_code(), Arc::clone(path), attachment.id, &attachment.show);
+        Some(Placed::Label(PlacedLabel { label, show, path, spans, home, colour, art, size, offset, attachment }))
+    }
+
+    fn boundary(
+        &mut self,
+        subject: &'a Subject,
+        (boundary, attachment): (&'a Boundary, &'a Attachment),
+        poses: &Arc<Poses>,
+        measure: &dyn Measure,
+    ) -> Option<Placed<'a>> {
+        let spans = poses.path().spans();
+        let there = FrameRange { first: spans.first()?.first, last: spans.last()?.last };
+        let text = boundary.label.as_ref().map(|label| self.add_artwork(label.art(&subject.name), measure));
+        Some(Placed::Boundary(PlacedBoundary {
+            boundary,
+            show: &attachment.show,
+            poses: Arc::clone(poses),
+            points: &subject.points,
+            time: attachment.show.within(there)?,
+            colour: boundary.colour.as_deref().unwrap_or(subject.colour_code()),
+            text,
+        }))
     }
 }
 
-fn place<'a>(
-    subject: &'a Subject,
-    label: &'a Label,
-    attachment: uuid::Uuid,
-    path: &Arc<Path>,
-    picture: Size,
-    measure: &dyn Measure,
-) -> Option<PlacedLabel<'a>> {
-    let (_, home) = path.iter().next()?;
-    let art = label.art(&subject.name);
-    let size = measure.measure(&art);
-    let pattern = subject.pins.first().map_or([31, 31], |pin| pin.pattern);
-    let offset = match label.placement {
-        Placement::Offset(offset) => offset,
-        Placement::Auto => placement::suggest(path, size, pattern, picture),
-    };
-    let colour = SUBJECT_COLOURS[subject.colour % SUBJECT_COLOURS.len()];
-    Some(PlacedLabel {
-        label,
-        path: Arc::clone(path),
-        spans: path.spans(),
-        home,
-        colour,
-        art,
-        size,
-        offset,
-        attachment,
-    })
-}
-
 impl PlacedLabel<'_> {
-    fn drawables(&self, art: usize, frame: Frame, range: FrameRange) -> Vec<Drawable> {
+    fn drawables(&self, frame: Frame, range: FrameRange) -> Vec<Drawable> {
         let Some(subject) = self.path.position(frame) else { return Vec::new() };
         let Some(span) = self.spans.iter().find(|span| span.contains(frame)) else { return Vec::new() };
-        let opacity = fade(frame, *span, range, self.label.fade_frames);
+        let opacity = fade(frame, *span, range, self.label.fade_frames) * self.show.opacity;
+        let blend = self.show.blend;
         let moved = match self.label.takes {
             Takes::Position => subject,
             Takes::Across => Point::new(subject.x, self.home.y),
             Takes::UpAndDown => Point::new(self.home.x, subject.y),
         };
         let rect = Rect::centred(moved + self.offset, self.size.0, self.size.1);
-        let artwork = Shape::Artwork { art, matrix: [1.0, 0.0, 0.0, 1.0, rect.left, rect.top] };
+        let artwork = Shape::Artwork { art: self.art, matrix: [1.0, 0.0, 0.0, 1.0, rect.left, rect.top] };
         let line = self.label.line_width.and_then(|width| self.line(rect, subject, width));
-        line.into_iter().chain([artwork]).map(|shape| Drawable { shape, opacity }).collect()
+        line.into_iter().chain([artwork]).map(|shape| Drawable { shape, opacity, blend }).collect()
     }
 
     fn line(&self, rect: Rect, subject: Point, width: f64) -> Option<Shape> {
@@ -188,5 +268,7 @@ fn smoothstep(t: f64) -> f64 {
     t * t * (3.0 - 2.0 * t)
 }
 
+#[cfg(test)]
+mod boundary_tests;
 #[cfg(test)]
 mod tests;

@@ -8,7 +8,7 @@ const PICTURE: Size = Size::new(640, 360);
 fn shot(label: Label, places: &[(u32, f64, f64)]) -> Shot {
     let pin =
         Pin::new(Uuid::from_u128(1), Frame(places[0].0), Point::new(places[0].1, places[0].2), [31, 31], [40, 40]);
-    let attachment = Attachment { id: Uuid::from_u128(2), kind: AttachmentKind::Label(label) };
+    let attachment = Attachment::label(Uuid::from_u128(2), label);
     let subject =
         Subject { pins: vec![pin], attachments: vec![attachment], ..Subject::new(Uuid::from_u128(3), "Guard", 'A', 1) };
     let found = |&(frame, x, y): &(u32, f64, f64)| {
@@ -31,7 +31,7 @@ fn corner(drawables: &[Drawable]) -> Point {
         .iter()
         .find_map(|drawable| match drawable.shape {
             Shape::Artwork { matrix, .. } => Some(Point::new(matrix[4], matrix[5])),
-            Shape::Line { .. } => None,
+            _ => None,
         })
         .expect("the label is painted")
 }

@@ -12,7 +12,7 @@ use uuid::Uuid;
 
 use crate::motion::{CarriedPoint, Poses, SubjectMotion};
 use crate::path::{Cleaning, Path, clean, hand_over};
-use crate::scene::Label;
+use crate::scene::{Boundary, Label, SettingProblem, Show};
 use crate::time::Frame;
 
 pub use covariance::Covariance;
@@ -68,6 +68,9 @@ pub struct HandOver {
 pub struct Attachment {
     /// Identity, never shown.
     pub id: Uuid,
+    /// Whether, when and how strongly it is shown.
+    #[serde(default)]
+    pub show: Show,
     /// What it is.
     #[serde(flatten)]
     pub kind: AttachmentKind,
@@ -79,6 +82,24 @@ pub struct Attachment {
 pub enum AttachmentKind {
     /// Text in a box, with a line to the subject.
     Label(Label),
+    /// A line round a piece of ground.
+    Boundary(Box<Boundary>),
+}
+
+impl Attachment {
+    /// A label as usual.
+    pub fn label(id: Uuid, label: Label) -> Self {
+        Self { id, show: Show::default(), kind: AttachmentKind::Label(label) }
+    }
+
+    /// Checks every setting.
+    pub fn check(&self) -> Result<(), SettingProblem> {
+        self.show.check()?;
+        match &self.kind {
+            AttachmentKind::Label(label) => label.check(),
+            AttachmentKind::Boundary(boundary) => boundary.check(),
+        }
+    }
 }
 
 /// Everything made of one shot.
@@ -181,6 +202,11 @@ impl Subject {
             points: Vec::new(),
             hand_overs: Vec::new(),
         }
+    }
+
+    /// Its colour as `#rrggbb`.
+    pub fn colour_code(&self) -> &'static str {
+        SUBJECT_COLOURS[self.colour % SUBJECT_COLOURS.len()]
     }
 
     /// How much of the motion is wanted of so many pins. What a single pin looks for itself is wanted.

@@ -185,6 +185,10 @@ pub fn next_guide(track: &Track) -> Option<Frame> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    fn doubts(track: &Track) -> Vec<Doubt> {
+        super::doubts(track, &BTreeMap::new())
+    }
     use crate::shot::Covariance;
 
     fn found(n: u32) -> Sample {
@@ -212,7 +216,7 @@ mod tests {
             90 => Sample { at: sample.at + Point::new(0.0, 12.0), ..sample },
             _ => sample,
         });
-        let list = doubts(&track, &BTreeMap::new());
+        let list = doubts(&track);
         let reasons: Vec<(u32, DoubtReason)> = list.iter().map(|doubt| (doubt.frame.0, doubt.reason)).collect();
         assert_eq!(reasons[0], (10, DoubtReason::BackError));
         for want in [
@@ -235,7 +239,7 @@ mod tests {
                 },
             );
         let reasons: Vec<(u32, DoubtReason)> =
-            doubts(&track, &BTreeMap::new()).iter().map(|d| (d.frame.0, d.reason)).collect();
+            doubts(&track).iter().map(|d| (d.frame.0, d.reason)).collect();
         assert_eq!(reasons, [(40, DoubtReason::GoesHidden), (60, DoubtReason::ComesBack)]);
     }
 

@@ -6,7 +6,9 @@ mod people;
 mod platform;
 mod railcar;
 mod trials;
+mod yard;
 
 pub use passing_loop::passing_loop;
 pub use platform::platform;
 pub use trials::trials;
+pub use yard::yard;

@@ -1,6 +1,7 @@
 // The bench: one shot. Where things are and how they move comes from the server; this shows it and sends what is done.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, listen, throttled } from "./api.js";
+import { bounding } from "./boundary.js";
 import { cleaning } from "./clean.js";
 import { compose } from "./compose.js";
 import { exporting } from "./exports.js";
@@ -36,7 +37,7 @@ Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), patching(), spotting(parts), labelling(parts), exporting(parts), importing(), {
+  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), patching(), spotting(parts), labelling(parts), exporting(parts), importing(), {
     loaded: false,
     revision: 0,
     clip: {},
@@ -263,7 +264,7 @@ Alpine.data("bench", () => {
         const place = parts.tracks.get(this.leader(one).id)?.get(this.frame);
         if (place) others.push({ place, letter: one.letter, colour: this.colours[one.colour] });
       }
-      const mine = this.playing || !this.subject ? {} : { ownPins: this.otherPinsHere(), carried: this.carriedHere() };
+      const mine = this.playing || !this.subject ? {} : { ownPins: this.otherPinsHere(), carried: this.carriedHere(), linked: this.linkedPlaces() };
       return { ...mine, pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample, track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, path: this.cleaned ? parts.path : null };
     },
     repaint() {
@@ -434,7 +435,7 @@ Alpine.data("bench", () => {
       this.handing = false;
       this.placingHere = false;
       this.byHand = null;
-      this.adding = null;
+      this.adding = this.linking = null;
       this.pickedPin = null;
       this.chosen = null;
       parts.timeline.curves.picked.clear();
@@ -499,7 +500,10 @@ Alpine.data("bench", () => {
     },
 
     escape() {
-      if (this.adding) this.addOn(this.adding);
+      if (this.linking) {
+        this.linking = null;
+        this.repaint();
+      } else if (this.adding) this.addOn(this.adding);
       else if (this.byHand) this.endByHand();
       else if (this.chosen) this.choose(null);
       else if (this.handing || this.placingHere) {

@@ -18,10 +18,6 @@ export const labelling = (parts) => ({
     const found = seen && parts.overlay.sceneData?.offsets.find((one) => one.attachment === this.attachment.id);
     return found ? { x: Math.round(found.offset.x), y: Math.round(found.offset.y) } : { x: 0, y: 0 };
   },
-  get attachText() {
-    const count = this.subject?.attachments.length ?? 0;
-    return `${count} ${count === 1 ? "label" : "labels"}`;
-  },
 
   putLabel(change, title) {
     const attachment = { ...JSON.parse(JSON.stringify(Alpine.raw(this.attachment))), ...change };

@@ -3,6 +3,7 @@
 import { make } from "./svg.js";
 import { paintPath, paintTrail } from "./trail.js";
 
+const BLENDS = { add: "plus-lighter" }; // Where CSS has another word.
 const GRIP = 8;
 const REACH = 24; // Sides of what can be grabbed, in CSS pixels.
 const NEAREST = 20; // Least distance of a corner's grip from the point, across and down.
@@ -50,11 +51,28 @@ export class Overlay {
     const { view } = this.player;
     const children = [];
     for (const drawable of this.drawables(this.player.shown)) {
-      if (drawable.shape.shape === "artwork") children.push(this.artworkElement(drawable, state));
-      else children.push(this.lineElement(drawable));
+      const element = this.element(drawable, state);
+      if (drawable.blend !== "normal") element.style.mixBlendMode = BLENDS[drawable.blend] ?? drawable.blend;
+      children.push(element);
     }
     this.scene.setAttribute("transform", `translate(${view.x} ${view.y}) rotate(${(view.turn * 180) / Math.PI}) scale(${view.scale})`);
     this.scene.replaceChildren(...children);
+  }
+
+  element(drawable, state) {
+    const { shape } = drawable.shape;
+    if (shape === "artwork") return this.artworkElement(drawable, state);
+    return shape === "line" ? this.lineElement(drawable) : this.outlineElement(drawable);
+  }
+
+  // A line through points, or what lies inside of polygons.
+  outlineElement({ shape, opacity }) {
+    const closed = shape.shape === "area" || shape.closed;
+    const d = (shape.rings ?? shape.lines).map((line) => `M${line.map(({ x, y }) => `${x} ${y}`).join("L")}${closed ? "Z" : ""}`).join("");
+    const look = shape.shape === "area" ? { fill: shape.colour } : { fill: "none", stroke: shape.colour, "stroke-width": shape.width, "stroke-linejoin": "round", "stroke-linecap": shape.round ? "round" : "butt" };
+    const element = make("path", { d, opacity, ...look });
+    if (shape.blur > 0) element.style.filter = `blur(${shape.blur}px)`;
+    return element;
   }
 
   artworkElement(drawable, state) {
@@ -68,8 +86,8 @@ export class Overlay {
     }
     const holder = make("g", { transform: `matrix(${moved.join(" ")})`, opacity: drawable.opacity });
     holder.append(group);
-    const attachment = this.sceneData.offsets[art]?.attachment;
-    if (!state.playing) make("rect", { class: "label-grab", width, height, "data-grab": "label", "data-attachment": attachment, "data-art": art }, holder);
+    const attachment = this.sceneData.offsets.find((one) => one.art === art)?.attachment;
+    if (attachment && !state.playing) make("rect", { class: "label-grab", width, height, "data-grab": "label", "data-attachment": attachment, "data-art": art }, holder);
     return holder;
   }
 
@@ -107,6 +125,7 @@ export class Overlay {
     for (const other of state.others) this.badge(other);
     for (const one of state.ownPins ?? []) this.ownPin(one);
     for (const one of state.carried ?? []) this.carried(one);
+    if (state.linked) this.linked(state.linked);
     const { pin, place } = state;
     if (!pin || !place || state.playing) return;
     const at = this.player.toStage(place.x, place.y);
@@ -160,6 +179,13 @@ export class Overlay {
     make("rect", { class: "light", ...box, "stroke-width": 2, "stroke-dasharray": byEye ? "4 3" : "none" }, this.marks);
     this.tag(at, letter);
     make("rect", { class: "grab", x: at.x - REACH / 2, y: at.y - REACH / 2, width: REACH, height: REACH, "data-grab": "carried", "data-point": id }, this.marks);
+  }
+
+  // The boundary line as far as it is linked.
+  linked(places) {
+    const points = places.map((place) => this.player.toStage(place.x, place.y)).map(({ x, y }) => `${x},${y}`).join(" ");
+    make("polyline", { class: "dark", points, "stroke-width": 5 }, this.marks);
+    make("polyline", { class: "light", points, "stroke-width": 2.5, "stroke-dasharray": "7 5" }, this.marks);
   }
 
   tag({ x, y }, text) {

@@ -54,11 +54,16 @@ export class Pointer {
   }
 
   write({ x, y }, event) {
-    const note = this.note;
     const grab = this.bench.byHand ? null : event.target.dataset?.grab;
+    if (this.bench.linking) return this.writeAt({ x, y }, event, this.bench.linkingText);
     const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", label: "Drag: move the label", pin: "Click: this pin", carried: "Drag: correct it on this frame, it counts for all" };
     const wanted = !this.drag && !grab && this.bench.wantsPin;
     const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
+    this.writeAt({ x, y }, event, text);
+  }
+
+  writeAt({ x, y }, event, text) {
+    const note = this.note;
     note.hidden = !text || this.bench.playing || Boolean(event.target.closest(".notice"));
     note.textContent = text;
     const left = Math.min(x + 16, this.stage.clientWidth - note.offsetWidth - 4);
@@ -79,6 +84,7 @@ export class Pointer {
     const grab = event.button === 0 && !this.bench.byHand ? event.target.dataset?.grab : null;
     if (grab === "point") return this.dragPoint(from);
     if (grab === "pattern" || grab === "search") return this.dragSize(grab);
+    if (this.bench.linking) return this.linkOrMove(grab, from, event);
     if (grab === "pin") return this.pickPin(event.target.dataset.pin);
     if (grab === "carried") return this.dragCarried(from, event.target.dataset.point);
     if (grab === "label") return this.dragLabel(from, event.target.dataset);
@@ -107,6 +113,14 @@ export class Pointer {
         this.bench.repaint();
       },
     };
+  }
+
+  // While a boundary line is linked, pins and carried points are its corners.
+  linkOrMove(grab, from, event) {
+    const { pin, point } = event.target.dataset ?? {};
+    const corner = { pin: () => ({ pin }), carried: () => ({ point }), point: () => ({ pin: this.bench.pin.id }) }[grab]?.();
+    if (!corner) return this.dragGround(from, event);
+    return { move: () => {}, end: (_, cancelled) => !cancelled && this.bench.link(corner) };
   }
 
   pickPin(id) {

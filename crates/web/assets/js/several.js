@@ -102,8 +102,11 @@ export const several = (parts) => ({
     return places.filter(({ place }) => place.x !== null).map((one) => (moved?.id === one.id ? { ...one, place: moved.place } : one));
   },
   otherPinsHere() {
+    return this.pinsHere().filter((one) => one.id !== this.pin?.id);
+  },
+  pinsHere() {
     const places = this.members.map((pin, i) => ({ id: pin.id, number: i + 1, place: parts.tracks.get(pin.id)?.get(this.frame) }));
-    return places.filter((one) => one.id !== this.pin?.id && ["found", "guide", "bridged"].includes(one.place?.state));
+    return places.filter((one) => ["found", "guide", "bridged"].includes(one.place?.state));
   },
   keepOff({ frame, distance }) {
     this.offOthers = new Map(frame.map((on, i) => [on, distance[i]]));
