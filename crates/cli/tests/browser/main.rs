@@ -4,6 +4,8 @@
 mod engine;
 mod harness;
 mod mending;
+mod scenes;
+mod yard;
 
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
@@ -190,7 +192,7 @@ async fn same_as_exported(browser: &Browser, server: &Server, shot: &str, frame:
     let width = scene["artwork"][0]["width"].as_f64().unwrap() as usize;
     let height = scene["artwork"][0]["height"].as_f64().unwrap() as usize;
     let view = format!(
-        "(jampin.player.view = {{ scale: 1, x: {} , y: {} }}, jampin.player.viewChanged(), 1)",
+        "(jampin.player.view = {{ scale: 1, turn: 0, x: {} , y: {} }}, jampin.player.viewChanged(), 1)",
         200.0 - left,
         200.0 - top
     );

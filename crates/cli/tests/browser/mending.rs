@@ -22,23 +22,23 @@ fn film() -> (std::path::PathBuf, Truth) {
 }
 
 /// Counts what a person does: a click, a key, a text typed.
-struct Hand<'a> {
-    browser: &'a Browser,
-    actions: u32,
+pub(crate) struct Hand<'a> {
+    pub browser: &'a Browser,
+    pub actions: u32,
 }
 
 impl Hand<'_> {
-    async fn click(&mut self, at: (f64, f64)) {
+    pub async fn click(&mut self, at: (f64, f64)) {
         self.actions += 1;
         self.browser.click(at).await;
     }
 
-    async fn key(&mut self, key: char) {
+    pub async fn key(&mut self, key: char) {
         self.actions += 1;
         self.browser.keys(&[(None, key)]).await;
     }
 
-    async fn type_name(&mut self, name: &str) {
+    pub async fn type_name(&mut self, name: &str) {
         self.actions += 1;
         self.browser.type_text(name).await;
         self.key(char::from(Key::Enter)).await;

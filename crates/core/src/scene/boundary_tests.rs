@@ -131,7 +131,8 @@ fn laid_on_the_ground_it_gets_thinner_with_distance() {
     assert!(rings.iter().flatten().all(|ring| area(ring) < 0.0), "all turn the same way, so that none cuts a hole");
     let marks: Vec<f64> = rings[1].iter().map(area).collect();
     assert_eq!(marks.len(), 5);
-    let spread = marks.iter().fold(0.0f64, |most, area| most.max(-area)) / marks.iter().fold(f64::MAX, |least, area| least.min(-area));
+    let spread = marks.iter().fold(0.0f64, |most, area| most.max(-area))
+        / marks.iter().fold(f64::MAX, |least, area| least.min(-area));
     assert!(spread > 1.02, "nearer stones have larger marks: {marks:?}");
 }
 

@@ -238,8 +238,7 @@ mod tests {
                     if (40..60).contains(&n) { Sample::predicted(sample.at, SampleState::Hidden) } else { sample }
                 },
             );
-        let reasons: Vec<(u32, DoubtReason)> =
-            doubts(&track).iter().map(|d| (d.frame.0, d.reason)).collect();
+        let reasons: Vec<(u32, DoubtReason)> = doubts(&track).iter().map(|d| (d.frame.0, d.reason)).collect();
         assert_eq!(reasons, [(40, DoubtReason::GoesHidden), (60, DoubtReason::ComesBack)]);
     }
 

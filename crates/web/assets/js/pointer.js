@@ -82,9 +82,9 @@ export class Pointer {
 
   startDrag(event, from) {
     const grab = event.button === 0 && !this.bench.byHand ? event.target.dataset?.grab : null;
+    if (this.bench.linking) return this.linkOrMove(grab, from, event);
     if (grab === "point") return this.dragPoint(from);
     if (grab === "pattern" || grab === "search") return this.dragSize(grab);
-    if (this.bench.linking) return this.linkOrMove(grab, from, event);
     if (grab === "pin") return this.pickPin(event.target.dataset.pin);
     if (grab === "carried") return this.dragCarried(from, event.target.dataset.point);
     if (grab === "label") return this.dragLabel(from, event.target.dataset);

@@ -1,0 +1,206 @@
+//! Browser and export paint the same: each scene on the page against the decoded film.
+
+use jampin_testkit::{Server, decode_rgb, make_film};
+use serde_json::{Value, json};
+
+use super::{Browser, with_browser};
+
+const WIDTH: usize = 640;
+const HEIGHT: usize = 360;
+/// The frame that is compared: nothing is drawn on or off there.
+const FRAME: usize = 6;
+const CORNERS: [(f64, f64); 4] = [(110.0, 60.0), (520.0, 90.0), (560.0, 300.0), (80.0, 280.0)];
+
+/// A quiet film, so that both codecs keep it nearly as it is: what differs is the painting.
+fn quiet_shot(server: &Server) -> String {
+    let source = "-f lavfi -i color=c=0x5f6f7f:s=640x360:r=25:d=0.48,drawbox=x=320:w=320:h=360:color=0x9a948a:t=fill";
+    let film = make_film(&server.media(), "quiet.mp4", &format!("{source} -c:v libx264 -crf 4 -pix_fmt yuv420p"));
+    let shot = server.shot_of(&server.project("Scenes"), &film);
+    server.wait(&format!("/api/shots/{shot}"), |state| state["clip"]["state"] == "ready");
+    shot
+}
+
+fn send(server: &Server, shot: &str, edit: &Value) {
+    let path = format!("/api/shots/{shot}");
+    let revision = server.get(&path).json()["shot"]["revision"].clone();
+    let body = json!({ "revision": revision, "title": "Scene", "edit": edit });
+    let answer = server.send("POST", &format!("{path}/edits"), &body);
+    assert_eq!(answer.status, 200, "{}", answer.text());
+}
+
+fn id(n: usize) -> String {
+    format!("00000000-0000-0000-0000-{n:012}")
+}
+
+/// A subject on four pins that drift, a little in perspective.
+fn add_subject(server: &Server, shot: &str) {
+    let place = |i: usize, frame: usize| {
+        let (x, y) = CORNERS[i];
+        let t = frame as f64;
+        json!({ "x": x + 1.3 * t + 0.002 * t * y, "y": y - 0.7 * t + 0.001 * t * x })
+    };
+    let pin = |i: usize| json!({ "id": id(i + 1), "frame": 0, "at": place(i, 0), "pattern": [31, 31], "search": [40, 40], "stop_below": 0.8 });
+    let pins: Vec<Value> = (0..4).map(pin).collect();
+    let subject = json!({ "id": id(10), "name": "Yard", "letter": "A", "colour": 1, "pins": pins, "attachments": [] });
+    send(server, shot, &json!({ "edit": "add_subject", "index": 0, "subject": subject }));
+    for i in 0..4 {
+        let sample =
+            |frame: usize| json!([frame, { "at": place(i, frame), "match": 1.0, "state": "guide", "solved": true }]);
+        let samples: Vec<Value> = (0..12).map(sample).collect();
+        send(server, shot, &json!({ "edit": "set_samples", "pin": id(i + 1), "samples": samples }));
+    }
+}
+
+fn boundary(change: &Value) -> Value {
+    let corners: Vec<Value> = (1..=4).map(|n| json!({ "pin": id(n) })).collect();
+    let even = json!({ "first": [0, 0], "second": [1, 1] });
+    let mut attachment = json!({
+        "id": id(20), "kind": "boundary", "corners": corners, "closed": true, "width": 6.0, "colour": "#e8c656",
+        "drawing": { "on_frames": 0, "off_frames": 0, "easing": even },
+    });
+    attachment.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
+    attachment
+}
+
+fn label(change: &Value) -> Value {
+    let mut attachment = json!({
+        "id": id(20), "kind": "label", "text": "Harrowmoss", "font": "sans", "size": 34.0, "colour": "#ffffff",
+        "box": { "fill": "#16202a", "opacity": 0.8, "padding": 10.0, "radius": 6.0 }, "line_width": 3.0,
+        "placement": { "offset": { "x": 190.0, "y": 110.0 } }, "fade_frames": 0,
+    });
+    attachment.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
+    attachment
+}
+
+fn show(change: &Value) -> Value {
+    let mut show = json!({ "on": true, "opacity": 1.0 });
+    show.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
+    json!({ "show": show })
+}
+
+fn scenes() -> Vec<(&'static str, Value)> {
+    let on_line = json!({ "label": { "text": "Turntable yard", "font": "serif", "size": 30.0, "colour": "#102030", "box": null, "line_width": null, "fade_frames": 0 } });
+    vec![
+        ("label", label(&json!({}))),
+        (
+            "label, half there, thin font",
+            label(&json!({ "font": "condensed", "show": { "on": true, "opacity": 0.5 } })),
+        ),
+        ("label, screened", label(&show(&json!({ "blend": "screen" })))),
+        ("line", boundary(&json!({}))),
+        ("soft line", boundary(&json!({ "softness": 4.0, "width": 14.0 }))),
+        ("dashed line with marks", boundary(&json!({ "dashes": [30.0, 18.0], "marks": 12.0 }))),
+        ("glowing line", boundary(&json!({ "glow": { "colour": "#ffffff", "reach": 16.0, "opacity": 0.7 } }))),
+        (
+            "line on the ground with tint",
+            boundary(&json!({ "on_ground": true, "width": 16.0, "tint": { "colour": "#56b4e9", "opacity": 0.3 } })),
+        ),
+        (
+            "open line with text",
+            boundary(&json!({ "closed": false, "label": on_line["label"], "label_at": { "edge": 1 } })),
+        ),
+        ("multiplied line", boundary(&show(&json!({ "blend": "multiply" })))),
+        (
+            "overlaid tint",
+            boundary(
+                &json!({ "tint": { "colour": "#d0a060", "opacity": 0.8 }, "show": { "on": true, "opacity": 1.0, "blend": "overlay" } }),
+            ),
+        ),
+        (
+            "added light",
+            boundary(
+                &json!({ "softness": 6.0, "width": 20.0, "show": { "on": true, "opacity": 0.5, "blend": "add" } }),
+            ),
+        ),
+    ]
+}
+
+/// The decoded film of the shot as it is now.
+fn export(server: &Server, shot: &str) -> Vec<u8> {
+    let revision = server.get(&format!("/api/shots/{shot}")).json()["shot"]["revision"].clone();
+    let body = json!({ "revision": revision, "container": "mp4" });
+    let made = server.send("POST", &format!("/api/shots/{shot}/exports"), &body);
+    assert!(made.status < 300, "{}", made.text());
+    let job = made.json()["job"].as_str().unwrap().to_owned();
+    let done = |state: &Value| {
+        state["jobs"].as_array().unwrap().iter().any(|one| one["id"] == job.as_str() && one["state"] == "done")
+    };
+    server.wait(&format!("/api/shots/{shot}"), done);
+    let path = server.media().join("scene.mp4");
+    std::fs::write(&path, server.get(&format!("/api/exports/{job}/film")).body).unwrap();
+    decode_rgb(&path, WIDTH, HEIGHT).swap_remove(FRAME)
+}
+
+/// The picture on the page at 100 %, without the marks of the bench.
+async fn on_page(browser: &Browser, revision: &Value) -> Vec<u8> {
+    browser.until(&format!("jampin.overlay.sceneData?.revision === {revision} && !jampin.bench.saving")).await;
+    let view = format!(
+        "(jampin.bench.select(null), jampin.bench.goTo({FRAME}), jampin.player.view = {{ scale: 1, turn: 0, x: 20, y: 20 }}, jampin.player.viewChanged(), 1)"
+    );
+    browser.eval(&view).await;
+    browser.until(&format!("jampin.player.shown === {FRAME} && jampin.overlay.scene.childNodes.length > 0")).await;
+    browser
+        .eval("(document.querySelectorAll('.over > g').forEach((group, i) => i && group.replaceChildren()), 1)")
+        .await;
+    tokio::time::sleep(std::time::Duration::from_millis(250)).await;
+    let top =
+        browser.eval("document.querySelector('.picture').getBoundingClientRect().top").await.as_f64().unwrap() as usize;
+    let (page_width, channels, pixels) = browser.screenshot().await;
+    let mut out = Vec::with_capacity(WIDTH * HEIGHT * 3);
+    for row in 0..HEIGHT {
+        for col in 0..WIDTH {
+            let at = ((top + 20 + row) * page_width + 20 + col) * channels;
+            out.extend_from_slice(&pixels[at..at + 3]);
+        }
+    }
+    out
+}
+
+/// With the colour of each four pixels as their mean, as every 4:2:0 film has it: brightness stays each pixel's own (weights of ITU-R BT.601-7).
+fn as_film_keeps_it(picture: &[u8]) -> Vec<u8> {
+    let luma = |p: &[u8]| 0.299 * f64::from(p[0]) + 0.587 * f64::from(p[1]) + 0.114 * f64::from(p[2]);
+    let at = |row: usize, col: usize| &picture[3 * (row * WIDTH + col)..][..3];
+    let mut out = vec![0; picture.len()];
+    for (row, col) in (0..HEIGHT).step_by(2).flat_map(|row| (0..WIDTH).step_by(2).map(move |col| (row, col))) {
+        let four = [(0, 0), (0, 1), (1, 0), (1, 1)].map(|(y, x)| (row + y, col + x));
+        let colour =
+            [0, 1, 2].map(|c| four.iter().map(|&(y, x)| f64::from(at(y, x)[c]) - luma(at(y, x))).sum::<f64>() / 4.0);
+        for (y, x) in four {
+            let value = |c: usize| (luma(at(y, x)) + colour[c]).round().clamp(0.0, 255.0) as u8;
+            (0..3).for_each(|c| out[3 * (y * WIDTH + x) + c] = value(c));
+        }
+    }
+    out
+}
+
+/// Mean difference of all values, and the share of pixels of which any value differs by more than 24.
+fn differences(a: &[u8], b: &[u8]) -> (f64, f64) {
+    let mean = a.iter().zip(b).map(|(a, b)| f64::from(a.abs_diff(*b))).sum::<f64>() / a.len() as f64;
+    let far = |(a, b): (&[u8; 3], &[u8; 3])| a.iter().zip(b).any(|(a, b)| a.abs_diff(*b) > 24);
+    let (a, b) = (a.as_chunks::<3>().0, b.as_chunks::<3>().0);
+    let far = a.iter().zip(b).filter(|pair| far(*pair)).count();
+    (mean, far as f64 / a.len() as f64)
+}
+
+#[test]
+fn each_scene_looks_the_same_on_the_page_and_in_the_film() {
+    with_browser(|server, browser| async move {
+        let shot = quiet_shot(&server);
+        add_subject(&server, &shot);
+        browser.goto(&server.address, &format!("/shots/{shot}")).await;
+        browser.until("window.jampin?.bench.loaded && jampin.bench.clip.state === 'ready'").await;
+        // Nothing but the picture: legend and hints would lie over it.
+        browser.eval("(document.querySelector('.legend').remove(), 1)").await;
+        for (name, attachment) in scenes() {
+            let kind = attachment["kind"].clone();
+            send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": attachment }));
+            let revision = server.get(&format!("/api/shots/{shot}")).json()["shot"]["revision"].clone();
+            let (page, film) = (on_page(&browser, &revision).await, export(&server, &shot));
+            let (mean, far) = differences(&as_film_keeps_it(&page), &as_film_keeps_it(&film));
+            println!("{name} ({kind}): mean {mean:.2}, {:.2} % of pixels far", far * 100.0);
+            assert!(mean < 1.5, "{name}: the values differ by {mean} on average");
+            assert!(far < 0.005, "{name}: {} % of the pixels differ by more than 24", far * 100.0);
+        }
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
