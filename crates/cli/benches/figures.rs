@@ -16,6 +16,7 @@ use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Container, EncodeJob, FrameTable, Leave, StoredPlanes, Tools, WhenMissing,
     first_picture, prepare, probe,
 };
+use jampin_render::Pictures;
 use uuid::Uuid;
 
 fn main() {
@@ -178,8 +179,9 @@ fn exporting(clip: &Clip) {
         let settings: Vec<&str> = settings.split(' ').chain([plain_out.to_str().unwrap()]).collect();
         let plain = ffmpeg("", &film, &settings);
         let job = EncodeJob { clip: &film, info: &clip.info, table: &clip.table, range, container, out: &out };
-        let (time, written) =
-            seconds(|| export_film(&Tools::default(), &job, &shot, &Cancel::default(), &mut |_| {}).unwrap());
+        let (time, written) = seconds(|| {
+            export_film(&Tools::default(), &job, (&shot, &Pictures::new()), &Cancel::default(), &mut |_| {}).unwrap()
+        });
         assert_eq!(written, clip.table.len());
         let against = format!("ffmpeg alone, same settings, {:.1} frames/s", frames / plain);
         row(

@@ -5,19 +5,19 @@ use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::time::{Duration, Instant};
 
 use jampin_core::scene::Scene;
-use jampin_core::shot::Shot;
+use jampin_core::shot::{AttachmentKind, Shot};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{
     Cancel, ClipInfo, Container, EncodeJob, Encoder, FrameReader, FrameTable, MediaError, RawFrame, Tools,
 };
-use jampin_render::{Painter, Typesetter, YuvFrame, YuvMatrix};
+use jampin_render::{Painter, Pictures, Typesetter, YuvFrame, YuvMatrix};
 use jampin_store::Job;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
-use crate::{TaskError, Worker};
+use crate::{Library, TaskError, Worker};
 
 /// Frames that may wait between two threads: more only takes memory.
 const QUEUE: usize = 4;
@@ -87,23 +87,34 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
         container: task.container,
         out: &out,
     };
-    let frames = export_film(&worker.library.tools, &encode, &stored.shot, cancel, &mut report)?;
+    let pictures = pictures_of(&worker.library, &stored.shot);
+    let frames = export_film(&worker.library.tools, &encode, (&stored.shot, &pictures), cancel, &mut report)?;
     let bytes = out.metadata().map(|meta| meta.len()).unwrap_or(0);
     let file_name = format!("{}.{}", safe_name(&stored.info.name), task.container.extension());
     Ok(serde_json::to_value(ExportResult { file_name, bytes, frames })?)
+}
+
+/// The bytes of every picture that hangs in a shot. One that is gone is left out; painting says so.
+fn pictures_of(library: &Library, shot: &Shot) -> Pictures {
+    let attachments = shot.subjects.iter().flat_map(|subject| &subject.attachments);
+    let used = attachments.filter_map(|attachment| match &attachment.kind {
+        AttachmentKind::Picture(picture) => Some(picture.picture),
+        _ => None,
+    });
+    used.filter_map(|id| Some((id, std::fs::read(library.picture(id)).ok()?))).collect()
 }
 
 /// Writes the film of a shot with its attachments; gives the number of frames. `report` is told how many are done.
 pub fn export_film(
     tools: &Tools,
     job: &EncodeJob<'_>,
-    shot: &Shot,
+    (shot, pictures): (&Shot, &Pictures),
     cancel: &Cancel,
     report: &mut dyn FnMut(u32),
 ) -> Result<u32, TaskError> {
     let typesetter = Typesetter::default();
     let scene = Scene::new(shot, job.info.size, job.range, &typesetter);
-    let painter = Painter::new(&typesetter, scene.artwork(), job.info.size)?;
+    let painter = Painter::new(&typesetter, scene.artwork(), pictures, job.info.size)?;
     let reader = FrameReader::open(tools, job.clip, job.info, cancel.clone())?;
     let mut encoder = Encoder::start(tools, job, cancel.clone())?;
     let (decoded_in, decoded) = sync_channel(QUEUE);

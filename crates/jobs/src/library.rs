@@ -37,6 +37,11 @@ impl Library {
         self.root.join("exports").join(format!("{job}.{extension}"))
     }
 
+    /// A picture of a project: a PNG, or an SVG made harmless.
+    pub fn picture(&self, id: Uuid) -> PathBuf {
+        self.root.join("pictures").join(id.to_string())
+    }
+
     fn clips(&self) -> PathBuf {
         self.root.join("clips")
     }

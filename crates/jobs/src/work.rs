@@ -1,7 +1,7 @@
 //! Kinds of work, and how they can fail.
 
 use jampin_media::MediaError;
-use jampin_render::TypesetError;
+use jampin_render::PainterError;
 use jampin_store::{NewJob, StoreError};
 use thiserror::Error;
 use uuid::Uuid;
@@ -53,7 +53,7 @@ pub enum TaskError {
     Store(#[from] StoreError),
     /// A label could not be drawn.
     #[error(transparent)]
-    Typeset(#[from] TypesetError),
+    Paint(#[from] PainterError),
     /// The stored description of the work makes no sense.
     #[error("the description of this work makes no sense: {0}")]
     Payload(#[from] serde_json::Error),

@@ -1,11 +1,17 @@
 //! Drawables painted to small pictures, each just large enough, with the place where it belongs.
 
-use jampin_core::geometry::{Point, Size};
-use jampin_core::scene::{Blend, Drawable, LabelArt, Shape};
+use std::collections::HashMap;
+
+use jampin_core::geometry::{Homography, Point, Size};
+use jampin_core::scene::{Art, Blend, Drawable, Shape};
 use resvg::tiny_skia::{Color, FillRule, LineCap, LineJoin, Paint, Path, PathBuilder, Pixmap, Stroke, Transform};
 
+use thiserror::Error;
+use uuid::Uuid;
+
+use crate::picture::Levels;
 use crate::soften::{REACH, soften};
-use crate::{Artwork, TypesetError, Typesetter};
+use crate::{Artwork, PictureError, TypesetError, Typesetter};
 
 /// Largest side of a layer, in pixels; a drawable that would need more is far outside any picture.
 const LARGEST_LAYER: f64 = 20_000.0;
@@ -25,21 +31,53 @@ pub struct Layer {
     pub blend: Blend,
 }
 
+/// A scene that cannot be painted.
+#[derive(Debug, Error)]
+pub enum PainterError {
+    /// A label cannot be drawn.
+    #[error(transparent)]
+    Label(#[from] TypesetError),
+    /// A picture is not there.
+    #[error("a picture of this shot is not there any more; take it off its subject, or bring it in again")]
+    Missing,
+    /// A picture cannot be read.
+    #[error(transparent)]
+    Picture(#[from] PictureError),
+}
+
+/// The bytes of the pictures of a scene.
+pub type Pictures = HashMap<Uuid, Vec<u8>>;
+
+#[derive(Debug)]
+enum Drawn {
+    Label(Artwork),
+    Picture(Levels),
+}
+
 /// Paints the drawables of one scene.
 #[derive(Debug)]
 pub struct Painter {
-    artwork: Vec<Artwork>,
+    artwork: Vec<Drawn>,
     picture: Size,
 }
 
 impl Painter {
-    /// Prepares the scene's artwork, in its order.
+    /// Prepares the scene's artwork, in its order. `pictures` has what the scene's pictures look like.
     pub fn new<'a>(
         typesetter: &Typesetter,
-        artwork: impl Iterator<Item = &'a LabelArt>,
+        artwork: impl Iterator<Item = &'a Art>,
+        pictures: &Pictures,
         picture: Size,
-    ) -> Result<Self, TypesetError> {
-        Ok(Self { artwork: artwork.map(|art| typesetter.artwork(art)).collect::<Result<_, _>>()?, picture })
+    ) -> Result<Self, PainterError> {
+        let drawn = |art: &Art| {
+            Ok(match art {
+                Art::Label(art) => Drawn::Label(typesetter.artwork(art)?),
+                Art::Picture(id, size) => {
+                    Drawn::Picture(Levels::new(pictures.get(id).ok_or(PainterError::Missing)?, *size)?)
+                }
+            })
+        };
+        Ok(Self { artwork: artwork.map(drawn).collect::<Result<_, PainterError>>()?, picture })
     }
 
     /// The layers of a frame, from back to front; what lies outside the picture is left out.
@@ -50,7 +88,14 @@ impl Painter {
     fn layer(&self, drawable: &Drawable) -> Option<Layer> {
         let opacity = drawable.opacity.clamp(0.0, 1.0) as f32;
         let layer = match &drawable.shape {
-            Shape::Artwork { art, matrix } => self.artwork_layer(self.artwork.get(*art)?, *matrix, opacity)?,
+            Shape::Artwork { art, matrix } => match self.artwork.get(*art)? {
+                Drawn::Label(artwork) => self.artwork_layer(artwork, *matrix, opacity)?,
+                Drawn::Picture(_) => return None,
+            },
+            Shape::Flat { art, matrix } => match self.artwork.get(*art)? {
+                Drawn::Picture(picture) => self.flat_layer(picture, &Homography::new(*matrix), opacity)?,
+                Drawn::Label(_) => return None,
+            },
             Shape::Line { from, to, width, colour } => {
                 let line = Lines { lines: &[vec![*from, *to]], closed: false, width: *width, round: true, blur: 0.0 };
                 self.stroke_layer(&line, colour, opacity)?
@@ -74,6 +119,13 @@ impl Painter {
         let (x, y) = ((e - f64::from(layer.left)) as f32, (f - f64::from(layer.top)) as f32);
         let transform = Transform::from_row(a, b, c, d, x, y);
         resvg::render(&artwork.tree, transform, &mut layer.pixels.as_mut());
+        Some(layer)
+    }
+
+    fn flat_layer(&self, picture: &Levels, map: &Homography, opacity: f32) -> Option<Layer> {
+        let mut layer = self.blank(&picture.corners(map)?, 1.0, opacity)?;
+        let origin = Point::new(f64::from(layer.left), f64::from(layer.top));
+        picture.paint(map, origin, &mut layer.pixels)?;
         Some(layer)
     }
 
@@ -167,8 +219,8 @@ mod tests {
     use super::*;
 
     fn painter() -> Painter {
-        let art = Label::named("Guard").art("");
-        Painter::new(&Typesetter::default(), [&art].into_iter(), Size::new(640, 360)).unwrap()
+        let art = Art::Label(Label::named("Guard").art(""));
+        Painter::new(&Typesetter::default(), [&art].into_iter(), &Pictures::new(), Size::new(640, 360)).unwrap()
     }
 
     fn artwork(x: f64, y: f64) -> Drawable {

@@ -2,13 +2,15 @@
 
 mod blend;
 mod layer;
+mod picture;
 mod png;
 mod soften;
 mod typeset;
 mod yuv;
 
 pub use blend::blend_channel;
-pub use layer::{Layer, Painter};
+pub use layer::{Layer, Painter, PainterError, Pictures};
+pub use picture::{PictureError, harmless_svg};
 pub use png::grey_png;
 pub use typeset::{Artwork, TypesetError, Typesetter};
 pub use yuv::{YuvFrame, YuvMatrix};

@@ -48,7 +48,13 @@ diesel::table! {
     recipes (project_id, name) { project_id -> Uuid, name -> Text, steps -> Jsonb, }
 }
 
+diesel::table! {
+    pictures (id) {
+        id -> Uuid, project_id -> Uuid, name -> Text, width -> Int4, height -> Int4, created_at -> Timestamptz,
+    }
+}
+
 diesel::joinable!(clips -> projects (project_id));
 diesel::joinable!(shots -> projects (project_id));
 diesel::joinable!(shots -> clips (clip_id));
-diesel::allow_tables_to_appear_in_same_query!(projects, clips, shots, samples, log, jobs, recipes);
+diesel::allow_tables_to_appear_in_same_query!(projects, clips, shots, samples, log, jobs, recipes, pictures);

@@ -36,6 +36,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/overlay.js",
     "js/pace.js",
     "js/patches.js",
+    "js/pictures.js",
     "js/player.js",
     "js/pointer.js",
     "js/project.js",

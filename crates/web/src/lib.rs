@@ -14,6 +14,7 @@ mod jobs;
 mod pages;
 mod patches;
 mod paths;
+mod pictures;
 mod pins;
 mod points;
 mod projects;
@@ -40,6 +41,7 @@ pub fn serve(state: AppState, listener: std::net::TcpListener, workers: usize) -
     let server = HttpServer::new(move || {
         App::new()
             .app_data(state.clone())
+            .app_data(web::PayloadConfig::new(pictures::LARGEST))
             .app_data(web::JsonConfig::default().limit(JSON_LIMIT).error_handler(error::bad_json))
             .app_data(web::QueryConfig::default().error_handler(error::bad_query))
             .app_data(web::PathConfig::default().error_handler(error::bad_path))
@@ -78,6 +80,10 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(shots::redo)
         .service(pins::put_pin)
         .service(points::place)
+        .service(pictures::file)
+        .service(pictures::project_pictures)
+        .service(pictures::hang)
+        .service(pictures::put_picture)
         .service(follow::start)
         .service(guides::set_guide)
         .service(spots::spots)

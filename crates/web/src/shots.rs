@@ -4,11 +4,12 @@ use actix_web::{HttpResponse, get, post, web};
 use jampin_core::check::pace;
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Size;
-use jampin_core::scene::Scene;
+use jampin_core::scene::{Art, Scene};
 use jampin_core::shot::{Attachment, SUBJECT_COLOURS, Subject, Track};
 use jampin_core::solve::{doubts, next_guide};
 use jampin_core::time::Frame;
 use jampin_media::{ClipInfo, FrameTable};
+use jampin_render::TypesetError;
 use jampin_store::{Clip, StoredShot};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -150,10 +151,16 @@ pub(crate) async fn shot_scene(state: web::Data<AppState>, id: web::Path<Uuid>) 
 fn scene_json(stored: &StoredShot, size: Size, typesetter: &jampin_render::Typesetter) -> Result<Value, ApiError> {
     let range = stored.info.range;
     let scene = Scene::new(&stored.shot, size, range, typesetter);
-    let artwork = scene.artwork().map(|art| typesetter.artwork(art));
-    let artwork = artwork.collect::<Result<Vec<_>, _>>().map_err(ApiError::internal)?;
-    let artwork: Vec<Value> =
-        artwork.iter().map(|a| json!({ "svg": a.svg, "width": a.width, "height": a.height })).collect();
+    let artwork = scene.artwork().map(|art| match art {
+        Art::Label(art) => {
+            let drawn = typesetter.artwork(art)?;
+            Ok(json!({ "svg": drawn.svg, "width": drawn.width, "height": drawn.height }))
+        }
+        Art::Picture(id, [width, height]) => {
+            Ok(json!({ "href": format!("/pictures/{id}"), "width": width, "height": height }))
+        }
+    });
+    let artwork = artwork.collect::<Result<Vec<Value>, TypesetError>>().map_err(ApiError::internal)?;
     let offsets: Vec<Value> = scene
         .offsets()
         .map(|(art, attachment, offset)| json!({ "art": art, "attachment": attachment, "offset": offset }))

@@ -22,7 +22,7 @@ const MAX_NAME: usize = 120;
 
 #[derive(Deserialize)]
 pub(crate) struct UploadQuery {
-    name: String,
+    pub(crate) name: String,
 }
 
 /// The body is the file itself, raw.
@@ -132,7 +132,7 @@ fn look_at(library: &Library, clip: Uuid, upload: &Path) -> Result<(ClipInfo, Fr
 }
 
 /// The name as shown: without folders or control characters, not too long. Never used as a path.
-fn shown_name(name: &str) -> String {
+pub(crate) fn shown_name(name: &str) -> String {
     let last = name.rsplit(['/', '\\']).next().unwrap_or_default();
     let clean: String = last.chars().filter(|c| !c.is_control()).take(MAX_NAME).collect();
     if clean.trim().is_empty() { "Film".into() } else { clean.trim().to_owned() }

@@ -1,6 +1,7 @@
 //! The server as programs see it, over a real PostgreSQL.
 
 mod mending;
+mod pictures;
 mod several;
 
 use jampin_testkit::{Server, make_film, request};

@@ -1,6 +1,6 @@
 //! Browser and export paint the same: each scene on the page against the decoded film.
 
-use jampin_testkit::{Server, decode_rgb, make_film};
+use jampin_testkit::{Server, decode_rgb, make_film, request};
 use serde_json::{Value, json};
 
 use super::{Browser, with_browser};
@@ -78,9 +78,49 @@ fn show(change: &Value) -> Value {
     json!({ "show": show })
 }
 
-fn scenes() -> Vec<(&'static str, Value)> {
+/// The crest of the railway, as the project has it.
+fn crest(server: &Server, shot: &str) -> Value {
+    let project = server.get(&format!("/api/shots/{shot}")).json()["shot"]["project_id"].as_str().unwrap().to_owned();
+    let bytes = include_bytes!("../../../demo/pictures/crest.svg");
+    let answer =
+        request(&server.address, "PUT", &format!("/api/projects/{project}/pictures?name=crest.svg"), "", bytes);
+    assert_eq!(answer.status, 201, "{}", answer.text());
+    answer.json()
+}
+
+fn picture(crest: &Value, change: &Value) -> Value {
+    let mut attachment = json!({
+        "id": id(20), "kind": "picture", "picture": crest["id"], "pixels": [crest["width"], crest["height"]],
+        "place": { "x": 0.0, "y": 0.0 }, "size": [0.8, 0.9], "fade_frames": 0,
+    });
+    attachment.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
+    attachment
+}
+
+fn scenes(crest: &Value) -> Vec<(&'static str, Value)> {
+    let face: Vec<Value> = (1..=4).map(|n| json!({ "pin": id(n) })).collect();
+    let facing = json!({ "facing": { "since": 0, "turns": true, "grows": true } });
     let on_line = json!({ "label": { "text": "Turntable yard", "font": "serif", "size": 30.0, "colour": "#102030", "box": null, "line_width": null, "fade_frames": 0 } });
     vec![
+        ("picture in perspective", picture(crest, &json!({ "lies": { "face": face }, "turn": 8.0 }))),
+        (
+            "picture, half there",
+            picture(crest, &json!({ "lies": { "face": face }, "show": { "on": true, "opacity": 0.5 } })),
+        ),
+        (
+            "multiplied picture",
+            picture(
+                crest,
+                &json!({ "lies": { "face": face }, "show": { "on": true, "opacity": 1.0, "blend": "multiply" } }),
+            ),
+        ),
+        (
+            "small picture facing the camera",
+            picture(
+                crest,
+                &json!({ "lies": facing, "place": { "x": 90.0, "y": 80.0 }, "size": [120.0, 90.0], "turn": -20.0 }),
+            ),
+        ),
         ("label", label(&json!({}))),
         (
             "label, half there, thin font",
@@ -138,7 +178,7 @@ async fn on_page(browser: &Browser, revision: &Value) -> Vec<u8> {
         "(jampin.bench.select(null), jampin.bench.goTo({FRAME}), jampin.player.view = {{ scale: 1, turn: 0, x: 20, y: 20 }}, jampin.player.viewChanged(), 1)"
     );
     browser.eval(&view).await;
-    browser.until(&format!("jampin.player.shown === {FRAME} && jampin.overlay.scene.childNodes.length > 0")).await;
+    browser.until(&format!("jampin.player.shown === {FRAME} && jampin.overlay.scene.childNodes.length + jampin.overlay.flats.childNodes.length > 0 && [...document.querySelectorAll('.flats img')].every((image) => image.complete)")).await;
     browser
         .eval("(document.querySelectorAll('.over > g').forEach((group, i) => i && group.replaceChildren()), 1)")
         .await;
@@ -191,7 +231,7 @@ fn each_scene_looks_the_same_on_the_page_and_in_the_film() {
         browser.until("window.jampin?.bench.loaded && jampin.bench.clip.state === 'ready'").await;
         // Nothing but the picture: legend and hints would lie over it.
         browser.eval("(document.querySelector('.legend').remove(), 1)").await;
-        for (name, attachment) in scenes() {
+        for (name, attachment) in scenes(&crest(&server, &shot)) {
             let kind = attachment["kind"].clone();
             send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": attachment }));
             let revision = server.get(&format!("/api/shots/{shot}")).json()["shot"]["revision"].clone();

@@ -5,7 +5,10 @@ use uuid::Uuid;
 
 use super::settings::{SettingProblem, check_colour, check_number};
 use super::{Label, Placement};
+use crate::geometry::Point;
+use crate::motion::{CarriedPoint, Poses};
 use crate::path::Easing;
+use crate::time::Frame;
 
 /// A corner of a boundary line.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -15,6 +18,16 @@ pub enum Corner {
     Pin(Uuid),
     /// A carried point of the subject.
     Point(Uuid),
+}
+
+impl Corner {
+    /// Where it is on a frame.
+    pub(super) fn seen(self, poses: &Poses, points: &[CarriedPoint], frame: Frame) -> Option<Point> {
+        match self {
+            Self::Pin(pin) => poses.pin(pin, frame).map(|(_, seen)| seen),
+            Self::Point(id) => points.iter().find(|point| point.id == id)?.position(poses, frame),
+        }
+    }
 }
 
 /// Where a boundary's text is.
@@ -166,10 +179,10 @@ impl Boundary {
     }
 
     /// The offset of its text from where it belongs, in pixels.
-    pub(super) fn label_offset(&self) -> crate::geometry::Point {
+    pub(super) fn label_offset(&self) -> Point {
         match self.label.as_ref().map(|label| label.placement) {
             Some(Placement::Offset(offset)) => offset,
-            _ => crate::geometry::Point::default(),
+            _ => Point::default(),
         }
     }
 }

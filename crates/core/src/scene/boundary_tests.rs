@@ -152,7 +152,7 @@ fn glow_tint_and_text_come_with_it() {
             Shape::Stroke { blur, .. } if *blur > 0.0 => "glow",
             Shape::Stroke { .. } => "line",
             Shape::Artwork { .. } => "text",
-            Shape::Line { .. } => "to the subject",
+            Shape::Line { .. } | Shape::Flat { .. } => "other",
         })
         .collect();
     assert_eq!(kinds, ["area", "glow", "line", "text"]);

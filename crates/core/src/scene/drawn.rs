@@ -45,8 +45,7 @@ impl PlacedBoundary<'_> {
         match corner {
             Corner::Pin(pin) => self.poses.pin(pin, frame).map(|(own, seen)| Knot { own, seen }),
             Corner::Point(id) => {
-                let point = self.points.iter().find(|point| point.id == id)?;
-                let own = point.own_place(&self.poses, frame)?;
+                let own = self.points.iter().find(|point| point.id == id)?.own_place(&self.poses, frame)?;
                 Some(Knot { own, seen: pose.apply(own) })
             }
         }

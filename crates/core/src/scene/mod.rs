@@ -4,6 +4,7 @@ mod boundary;
 mod drawn;
 mod label;
 mod outline;
+mod picture;
 mod placement;
 mod settings;
 mod show;
@@ -22,6 +23,8 @@ use crate::time::{Frame, FrameRange};
 pub use boundary::{Boundary, Corner, Drawing, Glow, TextPlace, Tint};
 use drawn::PlacedBoundary;
 pub use label::{BoxStyle, Font, Label, LabelArt, Placement, Takes};
+use picture::PlacedPicture;
+pub use picture::{Lies, Picture};
 pub use settings::SettingProblem;
 pub use show::{Blend, Show};
 
@@ -52,6 +55,13 @@ pub enum Shape {
         art: usize,
         /// `a b c d e f` as in SVG: `x' = a x + c y + e`, `y' = b x + d y + f`, from artwork to picture.
         matrix: [f64; 6],
+    },
+    /// Finished artwork under a map that keeps straight lines straight: in perspective.
+    Flat {
+        /// Which artwork: index into the scene's list.
+        art: usize,
+        /// From artwork to picture, row by row.
+        matrix: [[f64; 3]; 3],
     },
     /// A straight line.
     Line {
@@ -90,6 +100,15 @@ pub enum Shape {
     },
 }
 
+/// Artwork that drawables name by index.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Art {
+    /// A text in its box.
+    Label(LabelArt),
+    /// One of the project's pictures, with its own width and height in pixels.
+    Picture(Uuid, [u32; 2]),
+}
+
 /// Gives the size of a label's artwork, in pixels. Implemented by the caller, who knows fonts.
 pub trait Measure {
     /// Width and height of the artwork.
@@ -106,7 +125,7 @@ impl<F: Fn(&LabelArt) -> (f64, f64)> Measure for F {
 #[derive(Debug)]
 pub struct Scene<'a> {
     items: Vec<Placed<'a>>,
-    artwork: Vec<LabelArt>,
+    artwork: Vec<Art>,
     range: FrameRange,
 }
 
@@ -114,6 +133,7 @@ pub struct Scene<'a> {
 enum Placed<'a> {
     Label(PlacedLabel<'a>),
     Boundary(PlacedBoundary<'a>),
+    Picture(PlacedPicture<'a>),
 }
 
 #[derive(Debug)]
@@ -146,6 +166,7 @@ impl<'a> Scene<'a> {
                     AttachmentKind::Boundary(boundary) => {
                         scene.boundary(subject, (boundary, attachment), &poses, measure)
                     }
+                    AttachmentKind::Picture(picture) => Some(scene.picture(subject, (picture, attachment), &poses)),
                 };
                 scene.items.extend(item);
             }
@@ -154,7 +175,7 @@ impl<'a> Scene<'a> {
     }
 
     /// The artwork that the drawables name by index.
-    pub fn artwork(&self) -> impl Iterator<Item = &LabelArt> {
+    pub fn artwork(&self) -> impl Iterator<Item = &Art> {
         self.artwork.iter()
     }
 
@@ -162,7 +183,7 @@ impl<'a> Scene<'a> {
     pub fn offsets(&self) -> impl Iterator<Item = (usize, Uuid, Point)> + '_ {
         self.items.iter().filter_map(|item| match item {
             Placed::Label(label) => Some((label.art, label.attachment, label.offset)),
-            Placed::Boundary(_) => None,
+            Placed::Boundary(_) | Placed::Picture(_) => None,
         })
     }
 
@@ -171,14 +192,15 @@ impl<'a> Scene<'a> {
         let drawables = |item: &Placed<'_>| match item {
             Placed::Label(label) => label.drawables(frame, self.range),
             Placed::Boundary(boundary) => boundary.drawables(frame),
+            Placed::Picture(picture) => picture.drawables(frame, self.range),
         };
         self.items.iter().flat_map(drawables).collect()
     }
 
-    /// Takes artwork into the list; its index and size.
-    fn add_artwork(&mut self, art: LabelArt, measure: &dyn Measure) -> (usize, (f64, f64)) {
+    /// Takes the artwork of a label into the list; its index and size.
+    fn add_label_art(&mut self, art: LabelArt, measure: &dyn Measure) -> (usize, (f64, f64)) {
         let size = measure.measure(&art);
-        self.artwork.push(art);
+        self.artwork.push(Art::Label(art));
         (self.artwork.len() - 1, size)
     }
 
@@ -191,7 +213,7 @@ impl<'a> Scene<'a> {
         measure: &dyn Measure,
     ) -> Option<Placed<'a>> {
         let (_, home) = path.iter().next()?;
-        let (art, size) = self.add_artwork(label.art(&subject.name), measure);
+        let (art, size) = self.add_label_art(label.art(&subject.name), measure);
         let pattern = subject.pins.first().map_or([31, 31], |pin| pin.pattern);
         let offset = match label.placement {
             Placement::Offset(offset) => offset,
@@ -212,7 +234,7 @@ impl<'a> Scene<'a> {
     ) -> Option<Placed<'a>> {
         let spans = poses.path().spans();
         let there = FrameRange { first: spans.first()?.first, last: spans.last()?.last };
-        let text = boundary.label.as_ref().map(|label| self.add_artwork(label.art(&subject.name), measure));
+        let text = boundary.label.as_ref().map(|label| self.add_label_art(label.art(&subject.name), measure));
         Some(Placed::Boundary(PlacedBoundary {
             boundary,
             show: &attachment.show,
@@ -222,6 +244,20 @@ impl<'a> Scene<'a> {
             colour: boundary.colour.as_deref().unwrap_or(subject.colour_code()),
             text,
         }))
+    }
+}
+
+impl<'a> Scene<'a> {
+    fn picture(
+        &mut self,
+        subject: &'a Subject,
+        (picture, attachment): (&'a Picture, &'a Attachment),
+        poses: &Arc<Poses>,
+    ) -> Placed<'a> {
+        self.artwork.push(Art::Picture(picture.picture, picture.pixels));
+        let spans = poses.path().spans().into_iter().filter_map(|span| attachment.show.within(span)).collect();
+        let (show, poses, art) = (&attachment.show, Arc::clone(poses), self.artwork.len() - 1);
+        Placed::Picture(PlacedPicture { picture, show, poses, points: &subject.points, spans, art })
     }
 }
 

@@ -12,7 +12,7 @@ use uuid::Uuid;
 
 use crate::motion::{CarriedPoint, Poses, SubjectMotion};
 use crate::path::{Cleaning, Path, clean, hand_over};
-use crate::scene::{Boundary, Label, SettingProblem, Show};
+use crate::scene::{Boundary, Label, Picture, SettingProblem, Show};
 use crate::time::Frame;
 
 pub use covariance::Covariance;
@@ -84,6 +84,8 @@ pub enum AttachmentKind {
     Label(Label),
     /// A line round a piece of ground.
     Boundary(Box<Boundary>),
+    /// A picture or logo.
+    Picture(Picture),
 }
 
 impl Attachment {
@@ -98,6 +100,7 @@ impl Attachment {
         match &self.kind {
             AttachmentKind::Label(label) => label.check(),
             AttachmentKind::Boundary(boundary) => boundary.check(),
+            AttachmentKind::Picture(picture) => picture.check(),
         }
     }
 }

@@ -13,6 +13,7 @@ import { labelling } from "./label.js";
 import { mending } from "./mend.js";
 import { Overlay } from "./overlay.js";
 import { patching } from "./patches.js";
+import { picturing } from "./pictures.js";
 import { Player } from "./player.js";
 import { Pointer } from "./pointer.js";
 import { spotProblem, spotting } from "./spots.js";
@@ -37,7 +38,7 @@ Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), patching(), spotting(parts), labelling(parts), exporting(parts), importing(), {
+  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), patching(), spotting(parts), labelling(parts), exporting(parts), importing(), {
     loaded: false,
     revision: 0,
     clip: {},
@@ -78,7 +79,7 @@ Alpine.data("bench", () => {
         moved: () => (parts.holdAt = null),
       };
       parts.player = new Player(this.$refs.canvas, events);
-      parts.overlay = new Overlay(this.$refs.over, parts.player);
+      parts.overlay = new Overlay(this.$refs.over, this.$refs.flats, parts.player);
       parts.timeline = new Timeline(this.$refs.rows, this.$refs.ruler, {
         go: (frame) => this.goTo(frame),
         range: (range) => this.choose(range),

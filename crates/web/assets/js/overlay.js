@@ -9,8 +9,10 @@ const REACH = 24; // Sides of what can be grabbed, in CSS pixels.
 const NEAREST = 20; // Least distance of a corner's grip from the point, across and down.
 
 export class Overlay {
-  constructor(svg, player) {
+  // `flats` holds pictures in perspective: SVG has none.
+  constructor(svg, flats, player) {
     this.svg = svg;
+    this.flats = flats;
     this.player = player;
     this.scene = make("g", {}, svg);
     this.trails = make("g", {}, svg);
@@ -27,12 +29,20 @@ export class Overlay {
     this.sceneData = data;
     this.scene.replaceChildren();
     this.artwork = data.artwork.map((art) => {
+      if (art.href) return this.image(art);
       const group = make("g", { "data-part": "label" }, this.scene);
       const parsed = new DOMParser().parseFromString(art.svg, "image/svg+xml").documentElement;
       for (const child of [...parsed.childNodes]) group.append(document.importNode(child, true));
       group.remove();
       return { group, width: art.width, height: art.height };
     });
+  }
+
+  image({ href, width, height }) {
+    const known = this.artwork.find((one) => one.image?.getAttribute("src") === href && !one.taken);
+    if (known) return (known.taken = true), { ...known, taken: false };
+    const image = Object.assign(new Image(width, height), { src: href, alt: "" });
+    return { image, width, height };
   }
 
   drawables(frame) {
@@ -49,14 +59,31 @@ export class Overlay {
 
   paintScene(state) {
     const { view } = this.player;
-    const children = [];
+    const [children, flats] = [[], []];
     for (const drawable of this.drawables(this.player.shown)) {
-      const element = this.element(drawable, state);
+      const isFlat = drawable.shape.shape === "flat";
+      const element = isFlat ? this.flatElement(drawable) : this.element(drawable, state);
       if (drawable.blend !== "normal") element.style.mixBlendMode = BLENDS[drawable.blend] ?? drawable.blend;
-      children.push(element);
+      (isFlat ? flats : children).push(element);
     }
     this.scene.setAttribute("transform", `translate(${view.x} ${view.y}) rotate(${(view.turn * 180) / Math.PI}) scale(${view.scale})`);
     this.scene.replaceChildren(...children);
+    this.flats.replaceChildren(...flats);
+  }
+
+  // From the picture's pixels to the film's picture, then to the stage, as one map of CSS.
+  flatElement({ shape, opacity }) {
+    const { image } = this.artwork[shape.art];
+    const { scale, turn, x, y } = this.player.view;
+    const [cos, sin] = [scale * Math.cos(turn), scale * Math.sin(turn)];
+    const [r, s, t] = shape.matrix;
+    const across = r.map((value, i) => cos * value - sin * s[i] + x * t[i]);
+    const down = r.map((value, i) => sin * value + cos * s[i] + y * t[i]);
+    const column = (i) => [across[i], down[i], 0, t[i]];
+    image.style.transform = `matrix3d(${[...column(0), ...column(1), 0, 0, 1, 0, ...column(2)].join(",")})`;
+    image.style.opacity = opacity;
+    image.style.mixBlendMode = "normal";
+    return image;
   }
 
   element(drawable, state) {
