@@ -50,7 +50,7 @@ pub type Pictures = HashMap<Uuid, Vec<u8>>;
 
 #[derive(Debug)]
 enum Drawn {
-    Label(Artwork),
+    Artwork(Artwork),
     Picture(Levels),
 }
 
@@ -71,7 +71,8 @@ impl Painter {
     ) -> Result<Self, PainterError> {
         let drawn = |art: &Art| {
             Ok(match art {
-                Art::Label(art) => Drawn::Label(typesetter.artwork(art)?),
+                Art::Label(art) => Drawn::Artwork(typesetter.artwork(art)?),
+                Art::Flare(part) => Drawn::Artwork(typesetter.flare(part)?),
                 Art::Picture(id, size) => {
                     Drawn::Picture(Levels::new(pictures.get(id).ok_or(PainterError::Missing)?, *size)?)
                 }
@@ -89,12 +90,12 @@ impl Painter {
         let opacity = drawable.opacity.clamp(0.0, 1.0) as f32;
         let layer = match &drawable.shape {
             Shape::Artwork { art, matrix } => match self.artwork.get(*art)? {
-                Drawn::Label(artwork) => self.artwork_layer(artwork, *matrix, opacity)?,
+                Drawn::Artwork(artwork) => self.artwork_layer(artwork, *matrix, opacity)?,
                 Drawn::Picture(_) => return None,
             },
             Shape::Flat { art, matrix } => match self.artwork.get(*art)? {
                 Drawn::Picture(picture) => self.flat_layer(picture, &Homography::new(*matrix), opacity)?,
-                Drawn::Label(_) => return None,
+                Drawn::Artwork(_) => return None,
             },
             Shape::Line { from, to, width, colour } => {
                 let line = Lines { lines: &[vec![*from, *to]], closed: false, width: *width, round: true, blur: 0.0 };

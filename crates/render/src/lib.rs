@@ -1,6 +1,7 @@
 //! Drawables to pixels. Decides nothing about where anything is: that is the core's.
 
 mod blend;
+mod flare;
 mod layer;
 mod picture;
 mod png;

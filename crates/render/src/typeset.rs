@@ -1,11 +1,14 @@
 //! Labels to artwork. Text becomes outlines here, once, so that browser and exporter paint the same paths.
 
 use std::fmt::Write;
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::Arc;
 
-use jampin_core::scene::{Font, LabelArt, Measure};
+use jampin_core::scene::{FlarePart, Font, LabelArt, Measure};
 use resvg::usvg::{self, Options, Tree, WriteOptions, fontdb};
 use thiserror::Error;
+
+use crate::flare::flare_svg;
 
 /// Distance of baselines, in letter heights: common practice for short captions.
 const LINE_HEIGHT: f64 = 1.22;
@@ -78,6 +81,17 @@ impl Typesetter {
         svg.push_str("</svg>");
         let tree = self.parse(&svg)?;
         Ok(Artwork { svg: tree.to_string(&WriteOptions::default()), width, height, tree })
+    }
+
+    /// A piece of a flare.
+    pub fn flare(&self, part: &FlarePart) -> Result<Artwork, TypesetError> {
+        let tree = self.parse(&flare_svg(part))?;
+        // Gradients are named; in one page with other artwork no two may have one name.
+        let mut hasher = DefaultHasher::new();
+        tree.to_string(&WriteOptions::default()).hash(&mut hasher);
+        let options = WriteOptions { id_prefix: Some(format!("f{:x}-", hasher.finish())), ..WriteOptions::default() };
+        let (width, height) = (2.0 * part.reach.0, 2.0 * part.reach.1);
+        Ok(Artwork { svg: tree.to_string(&options), width, height, tree })
     }
 
     fn text_width(&self, art: &LabelArt) -> Result<f64, TypesetError> {

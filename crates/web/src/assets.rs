@@ -27,6 +27,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/compose.js",
     "js/curves.js",
     "js/exports.js",
+    "js/flare.js",
     "js/follow.js",
     "js/hold.js",
     "js/imports.js",

@@ -73,6 +73,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(shots::shot_state)
         .service(shots::shot_samples)
         .service(shots::shot_scene)
+        .service(shots::flare_looks)
         .service(shots::pin_doubts)
         .service(shots::shot_log)
         .service(shots::make_edit)

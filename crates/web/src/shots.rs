@@ -4,12 +4,12 @@ use actix_web::{HttpResponse, get, post, web};
 use jampin_core::check::pace;
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Size;
-use jampin_core::scene::{Art, Scene};
+use jampin_core::scene::{Art, Flare, Scene};
 use jampin_core::shot::{Attachment, SUBJECT_COLOURS, Subject, Track};
 use jampin_core::solve::{doubts, next_guide};
 use jampin_core::time::Frame;
 use jampin_media::{ClipInfo, FrameTable};
-use jampin_render::TypesetError;
+use jampin_render::{Artwork, TypesetError};
 use jampin_store::{Clip, StoredShot};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -139,6 +139,13 @@ pub(crate) async fn pin_doubts(
     Ok(HttpResponse::Ok().json(answer))
 }
 
+/// Flares to start from, as large as suits the shot's picture.
+#[get("/api/shots/{id}/flares")]
+pub(crate) async fn flare_looks(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+    let Loaded { info, .. } = load(&state, *id).await?;
+    Ok(HttpResponse::Ok().json(Flare::looks(info.size)))
+}
+
 /// The artwork, and for every frame of the shot what to paint: what the exporter paints too.
 #[get("/api/shots/{id}/scene")]
 pub(crate) async fn shot_scene(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
@@ -151,11 +158,10 @@ pub(crate) async fn shot_scene(state: web::Data<AppState>, id: web::Path<Uuid>) 
 fn scene_json(stored: &StoredShot, size: Size, typesetter: &jampin_render::Typesetter) -> Result<Value, ApiError> {
     let range = stored.info.range;
     let scene = Scene::new(&stored.shot, size, range, typesetter);
+    let drawn = |art: Artwork| json!({ "svg": art.svg, "width": art.width, "height": art.height });
     let artwork = scene.artwork().map(|art| match art {
-        Art::Label(art) => {
-            let drawn = typesetter.artwork(art)?;
-            Ok(json!({ "svg": drawn.svg, "width": drawn.width, "height": drawn.height }))
-        }
+        Art::Label(art) => typesetter.artwork(art).map(drawn),
+        Art::Flare(part) => typesetter.flare(part).map(drawn),
         Art::Picture(id, [width, height]) => {
             Ok(json!({ "href": format!("/pictures/{id}"), "width": width, "height": height }))
         }

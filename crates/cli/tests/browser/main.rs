@@ -5,6 +5,7 @@ mod engine;
 mod harness;
 mod mending;
 mod scenes;
+mod tasks;
 mod yard;
 
 use std::path::{Path, PathBuf};

@@ -45,7 +45,7 @@ impl Hand<'_> {
     }
 
     /// Clicks on a frame of the ruler.
-    async fn go(&mut self, frame: u32) {
+    pub async fn go(&mut self, frame: u32) {
         let script = format!(
             "(() => {{ const box = document.querySelector('.ruler').getBoundingClientRect();
                 return [box.left + jampin.timeline.x({frame}) + jampin.timeline.perFrame / 2, box.top + 12]; }})()"

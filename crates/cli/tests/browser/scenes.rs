@@ -97,6 +97,15 @@ fn picture(crest: &Value, change: &Value) -> Value {
     attachment
 }
 
+fn flare(change: &Value) -> Value {
+    let mut attachment = json!({
+        "id": id(20), "kind": "flare", "colour": "#ffd9a0", "size": 70.0, "rays": 12, "streak": 2.0, "ring": 0.0, "ghosts": 5,
+        "place": { "x": 30.0, "y": 20.0 }, "fade_frames": 0, "show": { "on": true, "opacity": 1.0, "blend": "screen" },
+    });
+    attachment.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
+    attachment
+}
+
 fn scenes(crest: &Value) -> Vec<(&'static str, Value)> {
     let face: Vec<Value> = (1..=4).map(|n| json!({ "pin": id(n) })).collect();
     let facing = json!({ "facing": { "since": 0, "turns": true, "grows": true } });
@@ -120,6 +129,11 @@ fn scenes(crest: &Value) -> Vec<(&'static str, Value)> {
                 crest,
                 &json!({ "lies": facing, "place": { "x": 90.0, "y": 80.0 }, "size": [120.0, 90.0], "turn": -20.0 }),
             ),
+        ),
+        ("flare", flare(&json!({}))),
+        (
+            "flare of added light",
+            flare(&json!({ "ring": 1.2, "show": { "on": true, "opacity": 0.7, "blend": "add" } })),
         ),
         ("label", label(&json!({}))),
         (

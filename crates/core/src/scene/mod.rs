@@ -2,6 +2,7 @@
 
 mod boundary;
 mod drawn;
+mod flare;
 mod label;
 mod outline;
 mod picture;
@@ -22,6 +23,8 @@ use crate::time::{Frame, FrameRange};
 
 pub use boundary::{Boundary, Corner, Drawing, Glow, TextPlace, Tint};
 use drawn::PlacedBoundary;
+use flare::PlacedFlare;
+pub use flare::{Flare, FlareLook, FlarePart, FlarePartKind};
 pub use label::{BoxStyle, Font, Label, LabelArt, Placement, Takes};
 use picture::PlacedPicture;
 pub use picture::{Lies, Picture};
@@ -105,6 +108,8 @@ pub enum Shape {
 pub enum Art {
     /// A text in its box.
     Label(LabelArt),
+    /// A piece of a flare.
+    Flare(FlarePart),
     /// One of the project's pictures, with its own width and height in pixels.
     Picture(Uuid, [u32; 2]),
 }
@@ -134,6 +139,7 @@ enum Placed<'a> {
     Label(PlacedLabel<'a>),
     Boundary(PlacedBoundary<'a>),
     Picture(PlacedPicture<'a>),
+    Flare(PlacedFlare<'a>),
 }
 
 #[derive(Debug)]
@@ -166,6 +172,7 @@ impl<'a> Scene<'a> {
                     AttachmentKind::Boundary(boundary) => {
                         scene.boundary(subject, (boundary, attachment), &poses, measure)
                     }
+                    AttachmentKind::Flare(flare) => Some(scene.flare((flare, attachment), &path, picture)),
                     AttachmentKind::Picture(picture) => Some(scene.picture(subject, (picture, attachment), &poses)),
                 };
                 scene.items.extend(item);
@@ -183,7 +190,7 @@ impl<'a> Scene<'a> {
     pub fn offsets(&self) -> impl Iterator<Item = (usize, Uuid, Point)> + '_ {
         self.items.iter().filter_map(|item| match item {
             Placed::Label(label) => Some((label.art, label.attachment, label.offset)),
-            Placed::Boundary(_) | Placed::Picture(_) => None,
+            Placed::Boundary(_) | Placed::Picture(_) | Placed::Flare(_) => None,
         })
     }
 
@@ -193,6 +200,7 @@ impl<'a> Scene<'a> {
             Placed::Label(label) => label.drawables(frame, self.range),
             Placed::Boundary(boundary) => boundary.drawables(frame),
             Placed::Picture(picture) => picture.drawables(frame, self.range),
+            Placed::Flare(flare) => flare.drawables(frame, self.range),
         };
         self.items.iter().flat_map(drawables).collect()
     }
@@ -245,9 +253,7 @@ impl<'a> Scene<'a> {
             text,
         }))
     }
-}
 
-impl<'a> Scene<'a> {
     fn picture(
         &mut self,
         subject: &'a Subject,
@@ -258,6 +264,19 @@ impl<'a> Scene<'a> {
         let spans = poses.path().spans().into_iter().filter_map(|span| attachment.show.within(span)).collect();
         let (show, poses, art) = (&attachment.show, Arc::clone(poses), self.artwork.len() - 1);
         Placed::Picture(PlacedPicture { picture, show, poses, points: &subject.points, spans, art })
+    }
+
+    fn flare(
+        &mut self,
+        (flare, attachment): (&'a Flare, &'a Attachment),
+        path: &Arc<Path>,
+        picture: Size,
+    ) -> Placed<'a> {
+        let art = self.artwork.len();
+        self.artwork.extend(flare.parts().into_iter().map(|(part, ..)| Art::Flare(part)));
+        let spans = path.spans().into_iter().filter_map(|span| attachment.show.within(span)).collect();
+        let middle = Point::new(f64::from(picture.width), f64::from(picture.height)) * 0.5;
+        Placed::Flare(PlacedFlare { flare, show: &attachment.show, path: Arc::clone(path), spans, art, middle })
     }
 }
 
@@ -306,5 +325,7 @@ fn smoothstep(t: f64) -> f64 {
 
 #[cfg(test)]
 mod boundary_tests;
+#[cfg(test)]
+mod hung_tests;
 #[cfg(test)]
 mod tests;

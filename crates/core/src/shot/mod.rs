@@ -12,7 +12,7 @@ use uuid::Uuid;
 
 use crate::motion::{CarriedPoint, Poses, SubjectMotion};
 use crate::path::{Cleaning, Path, clean, hand_over};
-use crate::scene::{Boundary, Label, Picture, SettingProblem, Show};
+use crate::scene::{Boundary, Flare, Label, Picture, SettingProblem, Show};
 use crate::time::Frame;
 
 pub use covariance::Covariance;
@@ -86,6 +86,8 @@ pub enum AttachmentKind {
     Boundary(Box<Boundary>),
     /// A picture or logo.
     Picture(Picture),
+    /// A lamp or the sun that dazzles the lens.
+    Flare(Flare),
 }
 
 impl Attachment {
@@ -101,6 +103,7 @@ impl Attachment {
             AttachmentKind::Label(label) => label.check(),
             AttachmentKind::Boundary(boundary) => boundary.check(),
             AttachmentKind::Picture(picture) => picture.check(),
+            AttachmentKind::Flare(flare) => flare.check(),
         }
     }
 }

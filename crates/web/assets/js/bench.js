@@ -5,6 +5,7 @@ import { bounding } from "./boundary.js";
 import { cleaning } from "./clean.js";
 import { compose } from "./compose.js";
 import { exporting } from "./exports.js";
+import { flaring } from "./flare.js";
 import { following } from "./follow.js";
 import { holding } from "./hold.js";
 import { importing } from "./imports.js";
@@ -38,7 +39,7 @@ Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), patching(), spotting(parts), labelling(parts), exporting(parts), importing(), {
+  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), flaring(), patching(), spotting(parts), labelling(parts), exporting(parts), importing(), {
     loaded: false,
     revision: 0,
     clip: {},
@@ -95,6 +96,7 @@ Alpine.data("bench", () => {
       paintLegend(this.$refs.legend);
       window.jampin = { player: parts.player, overlay: parts.overlay, timeline: parts.timeline, bench: this };
       if (!(await this.refresh())) return;
+      this.refreshFlareLooks().catch(() => {});
       parts.player.go(this.first);
       parts.pointer = new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
       new ResizeObserver(() => this.resized()).observe(this.$refs.picture);

@@ -9,6 +9,7 @@ export const KEYS = [
   { keys: "Shift N", what: "Another pin on the subject", match: (e) => e.key === "N", run: (b) => b.addOn("pin") },
   { keys: "O", what: "Point on the subject that no pin follows: its pins carry it", match: (e) => e.key === "o", run: (b) => b.addOn("point") },
   { keys: "Shift S", what: "Next pin of the subject", match: (e) => e.key === "S", run: (b) => b.nextPin() },
+  { keys: "I", what: "Flare on the subject", match: (e) => e.key === "i", run: (b) => b.addFlare() },
   { keys: "U", what: "Boundary line: click its corners in order; Enter leaves it open", match: (e) => e.key === "u", run: (b) => b.beginLinking() },
   { keys: "Enter", what: "Put the pin at the crosshair", match: (e, b) => e.key === "Enter" && b.cursor, run: (b) => b.putAtCursor() },
   { keys: "P", what: "Put the pin on this frame by hand; with a range: follow it by hand", match: (e) => e.key === "p", run: (b) => b.putHere() },

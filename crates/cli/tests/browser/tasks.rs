@@ -1,0 +1,100 @@
+//! Two short tasks, from an untouched shot to the exported film, with their actions counted: a flare on a lamp, names on three people.
+
+use std::path::Path;
+
+use jampin_demo::{Shot, Truth, passing_loop, write_film};
+use serde_json::Value;
+
+use super::mending::Hand;
+use super::{Browser, exported, film, on_page, place, with_browser};
+
+/// The beginning of a shot, rendered once.
+fn beginning(mut shot: Shot, frames: u32, folder: &str) -> (std::path::PathBuf, Truth) {
+    shot.frames = frames;
+    let made = write_film(&shot, &Path::new(env!("CARGO_TARGET_TMPDIR")).join(folder), &mut |_, _| {}).unwrap();
+    (made.film, serde_json::from_str(&std::fs::read_to_string(made.truth).unwrap()).unwrap())
+}
+
+async fn export(browser: &Browser, hand: &mut Hand<'_>) {
+    hand.key('e').await;
+    browser.until("document.querySelector('#export.show')").await;
+    hand.actions += 1;
+    browser.press("MP4").await;
+}
+
+#[test]
+fn a_flare_on_the_headlamp() {
+    with_browser(|server, browser| async move {
+        let (film, truth) = beginning(passing_loop(), 40, "loop");
+        let shot = server.shot_of(&server.project("Open day"), &film);
+        browser.goto(&server.address, &format!("/shots/{shot}")).await;
+        browser.until("window.jampin?.bench.loaded && jampin.bench.clip.state === 'ready'").await;
+        let mut hand = Hand { browser: &browser, actions: 0 };
+        hand.click(on_page(&browser, place(&truth, "lamp", 0)).await).await;
+        browser.until("document.activeElement.id === 'subject-name' && jampin.bench.subject").await;
+        hand.type_name("Headlamp").await;
+        browser.until("!jampin.bench.working && !jampin.bench.saving && jampin.bench.track?.isSolved()").await;
+        hand.key('i').await;
+        browser.until("jampin.bench.flare && !jampin.bench.saving").await;
+        export(&browser, &mut hand).await;
+        let (_, frames) = exported(&server, &shot);
+        println!("a flare on the headlamp, exported: {} actions", hand.actions);
+        assert!(hand.actions <= 10, "{} actions", hand.actions);
+        // Beside the lamp, where nothing shone before, the film is brighter; the ghosts lie through the middle.
+        let original = jampin_testkit::decode_rgb(&film, 1280, 720);
+        let (x, y) = place(&truth, "lamp", 25);
+        let light = |frames: &[Vec<u8>], x: f64, y: f64| -> f64 {
+            let at = (y as usize * 1280 + x as usize) * 3;
+            frames[25][at..at + 3].iter().map(|v| f64::from(*v)).sum::<f64>() / 3.0
+        };
+        for (dx, dy) in [(16.0, 18.0), (-18.0, -12.0), (60.0, 0.0)] {
+            let (before, after) = (light(&original, x + dx, y + dy), light(&frames, x + dx, y + dy));
+            assert!(after > before + 8.0, "{dx},{dy}: {before} then {after}");
+        }
+        let ghost = (640.0 - 0.78 * (x - 640.0), 360.0 - 0.78 * (y - 360.0));
+        let (before, after) = (light(&original, ghost.0, ghost.1), light(&frames, ghost.0, ghost.1));
+        assert!(after > before + 3.0, "the ghost at {ghost:?}: {before} then {after}");
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
+fn names_on_three_people() {
+    with_browser(|server, browser| async move {
+        let (film, truth) = film();
+        let shot = server.shot_of(&server.project("Open day"), &film);
+        browser.goto(&server.address, &format!("/shots/{shot}")).await;
+        browser.until("window.jampin?.bench.loaded && jampin.bench.clip.state === 'ready'").await;
+        let mut hand = Hand { browser: &browser, actions: 0 };
+        let people = [("sleeve", "Guard Pell", 30), ("star", "Mira", 20), ("rucksack", "Odo Venn", 70)];
+        for (n, (point, name, frame)) in people.into_iter().enumerate() {
+            hand.go(frame).await;
+            if n > 0 {
+                hand.key('n').await;
+            }
+            hand.click(on_page(&browser, place(&truth, point, frame)).await).await;
+            let named =
+                format!("document.activeElement.id === 'subject-name' && jampin.bench.subjects.length === {}", n + 1);
+            browser.until(&named).await;
+            hand.type_name(name).await;
+        }
+        browser.until("!jampin.bench.working && !jampin.bench.saving").await;
+        export(&browser, &mut hand).await;
+        exported(&server, &shot);
+        println!("names on three people, exported: {} actions", hand.actions);
+        assert!(hand.actions <= 18, "{} actions", hand.actions);
+        let state = server.get(&format!("/api/shots/{shot}")).json();
+        let names: Vec<&str> =
+            state["subjects"].as_array().unwrap().iter().map(|s| s["name"].as_str().unwrap()).collect();
+        assert_eq!(names, ["Guard Pell", "Mira", "Odo Venn"]);
+        let scene = server.get(&format!("/api/shots/{shot}/scene")).json();
+        let labels = |drawables: &Value| {
+            drawables.as_array().unwrap().iter().filter(|d| d["shape"]["shape"] == "artwork").count()
+        };
+        assert!(
+            labels(&scene["frames"][20]) >= 2 && labels(&scene["frames"][72]) >= 2,
+            "each has its name while it is there"
+        );
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}

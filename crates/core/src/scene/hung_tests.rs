@@ -1,0 +1,126 @@
+//! Pictures and flares on a subject whose motion is known.
+
+use uuid::Uuid;
+
+use super::*;
+use crate::geometry::{Homography, Point};
+use crate::shot::{Covariance, Pin, Sample, SampleState, Subject};
+
+const CORNERS: [(f64, f64); 4] = [(200.0, 120.0), (600.0, 140.0), (560.0, 400.0), (220.0, 380.0)];
+const PICTURE: Size = Size::new(1280, 720);
+
+fn flight(frame: u32) -> Homography {
+    let t = f64::from(frame);
+    let (sin, cos) = (0.01 * t).sin_cos();
+    let grow = 1.0 + 0.005 * t;
+    Homography::new([[grow * cos, -grow * sin, 60.0 + t], [grow * sin, grow * cos, -40.0], [4e-6 * t, -3e-6 * t, 1.0]])
+}
+
+/// Some of the corners, followed over frames 10 to 49.
+fn shot(corners: usize, kind: AttachmentKind) -> Shot {
+    let places: Vec<Point> = CORNERS[..corners].iter().map(|&(x, y)| Point::new(x, y)).collect();
+    let id = |i: usize| Uuid::from_u128(i as u128 + 1);
+    let pin = |(i, at): (usize, &Point)| Pin::new(id(i), Frame(10), flight(10).apply(*at), [31, 31], [40, 40]);
+    let sample = |at: Point| Sample::bare(at, 0.9, Covariance::new([0.01, 0.0, 0.01]), SampleState::Found);
+    let track = |at: &Point| (10..50).map(|n| (Frame(n), sample(flight(n).apply(*at)))).collect();
+    let attachment = Attachment { id: Uuid::from_u128(50), show: Show::default(), kind };
+    let subject = Subject {
+        pins: places.iter().enumerate().map(pin).collect(),
+        attachments: vec![attachment],
+        ..Subject::new(Uuid::from_u128(60), "Shed", 'A', 1)
+    };
+    let tracks = places.iter().enumerate().map(|(i, at)| (id(i), track(at))).collect();
+    Shot { subjects: vec![subject], tracks }
+}
+
+fn drawables(shot: &Shot, frame: u32) -> Vec<Drawable> {
+    let range = FrameRange { first: Frame(0), last: Frame(59) };
+    Scene::new(shot, PICTURE, range, &|_: &LabelArt| (120.0, 40.0)).frame(Frame(frame))
+}
+
+fn picture(lies: Lies, size: [f64; 2]) -> Picture {
+    Picture {
+        picture: Uuid::from_u128(70),
+        pixels: [300, 200],
+        lies,
+        place: Point::default(),
+        size,
+        turn: 0.0,
+        fade_frames: 4,
+    }
+}
+
+fn flat(drawables: &[Drawable]) -> Homography {
+    let Shape::Flat { matrix, .. } = drawables[0].shape else { panic!("{drawables:?}") };
+    Homography::new(matrix)
+}
+
+#[test]
+fn the_corners_of_a_picture_lie_on_the_corners_of_the_face() {
+    let corners = [1, 2, 3, 4].map(|n| Corner::Pin(Uuid::from_u128(n)));
+    let shot = shot(4, AttachmentKind::Picture(picture(Lies::Face(corners), [1.0, 1.0])));
+    for frame in [14, 30, 45] {
+        let map = flat(&drawables(&shot, frame));
+        let own = [(0.0, 0.0), (300.0, 0.0), (300.0, 200.0), (0.0, 200.0)];
+        for ((x, y), (u, v)) in own.into_iter().zip(CORNERS) {
+            let miss = map.apply(Point::new(x, y)).distance(flight(frame).apply(Point::new(u, v)));
+            assert!(miss < 0.01, "frame {frame}: {miss}");
+        }
+    }
+    let opacity = |frame| drawables(&shot, frame)[0].opacity;
+    assert!(opacity(10) < opacity(12) && opacity(12) < opacity(20) && opacity(20) == 1.0);
+    assert!(drawables(&shot, 55).is_empty());
+}
+
+#[test]
+fn facing_the_camera_it_turns_and_grows_on_two_pins_as_far_as_wanted() {
+    let of = |turns, grows| {
+        let lies = Lies::Facing { since: Frame(10), turns, grows };
+        let shot = shot(2, AttachmentKind::Picture(picture(lies, [150.0, 100.0])));
+        let (then, now) = (flat(&drawables(&shot, 10)), flat(&drawables(&shot, 40)));
+        let side = |map: &Homography| map.apply(Point::new(300.0, 0.0)) - map.apply(Point::new(0.0, 0.0));
+        let (then, now) = (side(&then), side(&now));
+        (now.length() / then.length(), now.y.atan2(now.x) - then.y.atan2(then.x))
+    };
+    let (growth, turn) = of(true, true);
+    // As the line from one pin to the other does.
+    let line = |frame| {
+        let end = |i: usize| flight(frame).apply(Point::new(CORNERS[i].0, CORNERS[i].1));
+        end(1) - end(0)
+    };
+    let (from, to) = (line(10), line(40));
+    assert!((growth - to.length() / from.length()).abs() < 1e-3, "{growth}");
+    assert!((turn - (to.y.atan2(to.x) - from.y.atan2(from.x))).abs() < 1e-3, "{turn}");
+    assert_eq!(of(false, false), (1.0, 0.0));
+    assert!((of(true, false).0 - 1.0).abs() < 1e-9 && of(true, false).1 > 0.2);
+}
+
+#[test]
+fn ghosts_move_against_the_source_through_the_middle() {
+    let flare = Flare::looks(PICTURE).swap_remove(1).flare;
+    let parts = flare.parts();
+    assert_eq!(parts.len(), 7 + 3, "ghosts, ring, rays, glow");
+    let shot = shot(1, AttachmentKind::Flare(flare));
+    let centre = |frame: u32, piece: usize| {
+        let Shape::Artwork { matrix, .. } = drawables(&shot, frame)[piece].shape else { panic!() };
+        Point::new(matrix[4] + parts[piece].0.reach.0, matrix[5] + parts[piece].0.reach.1)
+    };
+    let middle = Point::new(640.0, 360.0);
+    for frame in [20, 40] {
+        let source = flight(frame).apply(Point::new(CORNERS[0].0, CORNERS[0].1));
+        assert!(centre(frame, 9).distance(source) < 1e-6, "the glow is on the source");
+        for (piece, (_, _, along)) in parts.iter().enumerate().take(7) {
+            let want = middle + (middle - source) * along.unwrap();
+            assert!(centre(frame, piece).distance(want) < 1e-6, "ghost {piece}");
+        }
+    }
+    assert!(drawables(&shot, 5).is_empty() && drawables(&shot, 10)[9].opacity < 0.3, "it flares up");
+}
+
+#[test]
+fn settings_out_of_bounds_are_named() {
+    let flare = Flare { ghosts: 9, ..Flare::looks(PICTURE)[0].flare.clone() };
+    assert!(flare.check().unwrap_err().to_string().contains("ghosts"));
+    let wide = picture(Lies::Facing { since: Frame(0), turns: true, grows: true }, [0.0, 10.0]);
+    assert!(wide.check().unwrap_err().to_string().contains("size"));
+}
