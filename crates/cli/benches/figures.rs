@@ -6,10 +6,11 @@ use std::process::{Command, Stdio};
 use std::time::Instant;
 
 use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
-use jampin_core::geometry::{PixelRect, Point};
+use jampin_core::geometry::{PixelRect, Point, Size};
 use jampin_core::image::{Component, FrameSource, Plane};
-use jampin_core::scene::Label;
-use jampin_core::shot::{Attachment, Pin, Sample, Shot, Subject, Track};
+use jampin_core::motion::CarriedPoint;
+use jampin_core::scene::{Boundary, Corner, Label, Show};
+use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Shot, Subject, Track};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_jobs::export_film;
 use jampin_media::{
@@ -33,7 +34,11 @@ fn main() {
     if std::env::args().any(|word| word == "media") {
         return planes(&clip);
     }
-    exporting(&small);
+    if std::env::args().any(|word| word == "export") {
+        return exporting(&clip, &CONTAINERS[..1]);
+    }
+    exporting(&clip, &CONTAINERS[..1]);
+    exporting(&small, &CONTAINERS);
     planes(&clip);
 }
 
@@ -155,26 +160,48 @@ fn following(clip: &Clip, film: &Path) {
     );
 }
 
-fn exporting(clip: &Clip) {
+/// Five corners round the middle of the picture, carried by the pin.
+fn corners(size: Size) -> Vec<CarriedPoint> {
+    let (width, height) = (f64::from(size.width), f64::from(size.height));
+    let corner = |(i, (x, y)): (usize, (f64, f64))| {
+        CarriedPoint::new(Uuid::from_u128(10 + i as u128), Frame(0), Point::new(x * width, y * height))
+    };
+    let places = [(0.2, 0.25), (0.6, 0.2), (0.75, 0.5), (0.55, 0.8), (0.25, 0.7)];
+    places.into_iter().enumerate().map(corner).collect()
+}
+
+/// A line as usual through them.
+fn round(size: Size) -> Attachment {
+    let through = corners(size).iter().map(|point| Corner::Point(point.id)).collect();
+    let kind = AttachmentKind::Boundary(Box::new(Boundary::through(through, true)));
+    Attachment { id: Uuid::from_u128(20), show: Show::default(), kind }
+}
+
+/// Containers with the encoder settings that we use for them.
+const CONTAINERS: [(Container, &str); 2] = [
+    (Container::Mp4, "-c:v libx264 -preset fast -crf 17 -c:a copy"),
+    (Container::Webm, "-c:v libvpx-vp9 -b:v 0 -crf 24 -deadline good -cpu-used 4 -row-mt 1 -c:a libopus"),
+];
+
+fn exporting(clip: &Clip, containers: &[(Container, &str)]) {
     let out = clip.folder.path().join("out.mp4");
     let film = clip.folder.original();
     let place = |n: u32| (Frame(n), Sample::guide(Point::new(300.0 + 2.0 * f64::from(n), 360.0)));
     let attachment = Attachment::label(Uuid::from_u128(2), Label::named("Guard Pell"));
     let subject = Subject {
         pins: vec![pin(0, Point::new(300.0, 360.0), 31, 24)],
-        attachments: vec![attachment],
+        attachments: vec![attachment, round(clip.info.size)],
+        points: corners(clip.info.size),
         ..Subject::new(Uuid::from_u128(3), "Guard", 'A', 0)
     };
     let shot = Shot {
         subjects: vec![subject],
         tracks: [(Uuid::from_u128(1), (0..clip.table.len()).map(place).collect())].into(),
     };
+    let Size { width, height } = clip.info.size;
     let range = FrameRange { first: Frame(0), last: Frame(clip.table.len() - 1) };
     let frames = f64::from(clip.table.len());
-    for (container, settings) in [
-        (Container::Mp4, "-c:v libx264 -preset fast -crf 17 -c:a copy"),
-        (Container::Webm, "-c:v libvpx-vp9 -b:v 0 -crf 24 -deadline good -cpu-used 4 -row-mt 1 -c:a libopus"),
-    ] {
+    for &(container, settings) in containers {
         let plain_out = out.with_extension(format!("plain.{}", container.extension()));
         let settings: Vec<&str> = settings.split(' ').chain([plain_out.to_str().unwrap()]).collect();
         let plain = ffmpeg("", &film, &settings);
@@ -185,7 +212,7 @@ fn exporting(clip: &Clip) {
         assert_eq!(written, clip.table.len());
         let against = format!("ffmpeg alone, same settings, {:.1} frames/s", frames / plain);
         row(
-            &format!("export 1280x720 {container:?} with a label"),
+            &format!("export {width}x{height} {container:?} with a label and a boundary line"),
             format!("{:.1} frames/s", frames / time),
             &against,
             format!("{:.2}x the speed", plain / time),

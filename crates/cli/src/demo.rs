@@ -5,29 +5,21 @@ use std::time::{Duration, Instant};
 
 use anyhow::{Context, bail};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use jampin_core::edit::Edit;
-use jampin_core::follow::Direction;
-use jampin_core::geometry::Point;
-use jampin_core::scene::Label;
-use jampin_core::shot::{Attachment, Pin, Sample, Subject};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::{DemoFilm, Truth, shots, write_film};
-use jampin_jobs::{EventHub, FollowTask, Library, PrepareTask, Task, Worker, spawn_worker};
+use jampin_jobs::{EventHub, Library, PrepareTask, Task, Worker, spawn_worker};
 use jampin_media::{first_picture, probe};
 use jampin_store::{JobState, NewClip, NewShot, Store};
 use uuid::Uuid;
 
 use crate::args::DemoArgs;
+use crate::demo_work::Bench;
 use crate::serve::{library, runtime};
 
 /// Name of the demo project.
 const PROJECT: &str = "Harrowmoss open day";
 /// Longest that the demo's own jobs may take.
 const PATIENCE: Duration = Duration::from_secs(180);
-
-/// What is followed in the shot that is worked on: name, named point of the truth, frames on which it is set by hand (the
-/// second one is behind the mast).
-const WORKED_ON: [(&str, &str, &[u32]); 2] = [("Railcar 27", "emblem", &[60, 136]), ("Home signal", "signal", &[60])];
 
 pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
     let films = films(&args.out)?;
@@ -69,10 +61,13 @@ async fn project(store: &Store, library: &Library, films: &[DemoFilm]) -> anyhow
     let project = store.create_project(PROJECT).await?.id;
     for (i, film) in films.iter().enumerate() {
         let shot = bring_in(store, library, project, &film.film).await?;
-        // The first is worked on; the other is left untouched, to try the short way on.
-        if i == 0 {
-            let truth: Truth = serde_json::from_str(&std::fs::read_to_string(&film.truth)?)?;
-            work_on(store, project, shot, &truth).await?;
+        let truth: Truth = serde_json::from_str(&std::fs::read_to_string(&film.truth)?)?;
+        let bench = Bench { store, project, shot, truth };
+        // The second is left untouched, to try the short way on.
+        match i {
+            0 => bench.passing_loop().await?,
+            2 => bench.yard().await?,
+            _ => {}
         }
     }
     Ok(())
@@ -105,34 +100,7 @@ async fn bring_in(store: &Store, library: &Library, project: Uuid, film: &Path) 
     Ok(shot)
 }
 
-async fn work_on(store: &Store, project: Uuid, shot: Uuid, truth: &Truth) -> anyhow::Result<()> {
-    for (index, (name, point, by_hand)) in WORKED_ON.into_iter().enumerate() {
-        let places = &truth.point(point).context("the demo's points are in its truth")?.place;
-        let place = |frame: u32| Point::new(places[frame as usize][0], places[frame as usize][1]);
-        let guides = by_hand.iter().map(|frame| (Frame(*frame), Some(Sample::guide(place(*frame)))));
-        let (frame, at) = (Frame(by_hand[0]), place(by_hand[0]));
-        let pin = Pin::new(Uuid::new_v4(), frame, at, [41, 41], [40, 24]);
-        let label = Attachment::label(Uuid::new_v4(), Label::new());
-        let letter = char::from(b'A' + index as u8);
-        let pins = vec![pin.clone()];
-        let subject = Subject { pins, attachments: vec![label], ..Subject::new(Uuid::new_v4(), name, letter, index) };
-        let edit = Edit::All {
-            edits: vec![
-                Edit::AddSubject { index, subject },
-                Edit::SetSamples { pin: pin.id, samples: guides.collect() },
-            ],
-        };
-        let directions = vec![Direction::Forward, Direction::Backward];
-        let task = FollowTask { shot, pin: pin.id, from: frame, directions, single: false };
-        let job = Task::Follow(task).into_job(project)?;
-        let revision = store.shot(shot).await?.info.revision;
-        let (_, job) = store.edit_with_job(shot, revision, &format!("New subject {letter}"), &edit, job).await?;
-        wait_for(store, job).await?;
-    }
-    Ok(())
-}
-
-async fn wait_for(store: &Store, job: Uuid) -> anyhow::Result<()> {
+pub(crate) async fn wait_for(store: &Store, job: Uuid) -> anyhow::Result<()> {
     let begun = Instant::now();
     loop {
         let job = store.job(job).await?;

@@ -2,6 +2,7 @@
 
 mod args;
 mod demo;
+mod demo_work;
 mod logging;
 mod serve;
 mod track;

@@ -50,7 +50,7 @@ pub type Pictures = HashMap<Uuid, Vec<u8>>;
 
 #[derive(Debug)]
 enum Drawn {
-    Artwork(Artwork),
+    Artwork(Box<Artwork>),
     Picture(Levels),
 }
 
@@ -71,8 +71,8 @@ impl Painter {
     ) -> Result<Self, PainterError> {
         let drawn = |art: &Art| {
             Ok(match art {
-                Art::Label(art) => Drawn::Artwork(typesetter.artwork(art)?),
-                Art::Flare(part) => Drawn::Artwork(typesetter.flare(part)?),
+                Art::Label(art) => Drawn::Artwork(Box::new(typesetter.artwork(art)?)),
+                Art::Flare(part) => Drawn::Artwork(Box::new(typesetter.flare(part)?)),
                 Art::Picture(id, size) => {
                     Drawn::Picture(Levels::new(pictures.get(id).ok_or(PainterError::Missing)?, *size)?)
                 }

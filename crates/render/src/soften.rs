@@ -25,14 +25,23 @@ fn kernel(deviation: f64) -> Vec<f32> {
 fn pass(data: &[u8], width: usize, height: usize, kernel: &[f32]) -> Vec<u8> {
     let reach = kernel.len() / 2;
     let mut out = vec![0; data.len()];
+    let mut filled = Vec::with_capacity(width);
     for (row, line) in data.chunks_exact(4 * width).enumerate() {
         let line = line.as_chunks::<4>().0;
-        // Most of a layer round a line is empty.
-        if line.iter().all(|pixel| pixel[3] == 0) {
+        // How many pixels before each are not empty: most of a layer round a line is, and is left out.
+        filled.clear();
+        filled.extend(line.iter().scan(0u32, |count, pixel| {
+            *count += u32::from(pixel[3] > 0);
+            Some(*count)
+        }));
+        if filled[width - 1] == 0 {
             continue;
         }
         for col in 0..width {
             let (first, last) = (col.saturating_sub(reach), (col + reach).min(width - 1));
+            if filled[last] == first.checked_sub(1).map_or(0, |before| filled[before]) {
+                continue;
+            }
             let mut sum = [0.5f32; 4];
             for (pixel, weight) in line[first..=last].iter().zip(&kernel[first + reach - col..]) {
                 (0..4).for_each(|c| sum[c] += weight * f32::from(pixel[c]));

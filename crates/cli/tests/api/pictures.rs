@@ -16,7 +16,7 @@ fn bring(server: &Server, shot: &str, name: &str, bytes: &[u8]) -> (u16, Value) 
 fn png_jpeg_webp_and_svg_come_in_and_rubbish_does_not() {
     let (server, shot) = with_shot(&[]);
     for name in ["dot.png", "dot.jpg", "dot.webp"] {
-        let file = make_film(&server.media(), name, "-f lavfi -i color=c=red:s=48x32 -frames:v 1");
+        let file = make_film(server.media(), name, "-f lavfi -i color=c=red:s=48x32 -frames:v 1");
         let (status, made) = bring(&server, &shot, name, &std::fs::read(file).unwrap());
         assert_eq!((status, &made["width"], &made["height"]), (201, &json!(48), &json!(32)), "{name}: {made}");
         let back = server.get(&format!("/pictures/{}", made["id"].as_str().unwrap()));

@@ -14,7 +14,7 @@ const CORNERS: [(f64, f64); 4] = [(110.0, 60.0), (520.0, 90.0), (560.0, 300.0), 
 /// A quiet film, so that both codecs keep it nearly as it is: what differs is the painting.
 fn quiet_shot(server: &Server) -> String {
     let source = "-f lavfi -i color=c=0x5f6f7f:s=640x360:r=25:d=0.48,drawbox=x=320:w=320:h=360:color=0x9a948a:t=fill";
-    let film = make_film(&server.media(), "quiet.mp4", &format!("{source} -c:v libx264 -crf 4 -pix_fmt yuv420p"));
+    let film = make_film(server.media(), "quiet.mp4", &format!("{source} -c:v libx264 -crf 4 -pix_fmt yuv420p"));
     let shot = server.shot_of(&server.project("Scenes"), &film);
     server.wait(&format!("/api/shots/{shot}"), |state| state["clip"]["state"] == "ready");
     shot
