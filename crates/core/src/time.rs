@@ -52,6 +52,18 @@ impl FrameRange {
         self.last.0 - self.first.0 + 1
     }
 
+    /// Frames that rise, as runs without holes.
+    pub fn runs(frames: impl Iterator<Item = Frame>) -> Vec<Self> {
+        let mut runs: Vec<Self> = Vec::new();
+        for frame in frames {
+            match runs.last_mut() {
+                Some(run) if run.last.until(frame) == 1 => run.last = frame,
+                _ => runs.push(Self { first: frame, last: frame }),
+            }
+        }
+        runs
+    }
+
     /// All frames in order.
     pub fn frames(self) -> impl DoubleEndedIterator<Item = Frame> {
         (self.first.0..=self.last.0).map(Frame)
@@ -104,6 +116,14 @@ mod tests {
         assert_eq!(Rational::parse("25"), Rational::new(25, 1));
         assert_eq!(Rational::parse("0/0"), None);
         assert_eq!(Rational::parse("fast"), None);
+    }
+
+    #[test]
+    fn runs_end_at_holes() {
+        let range = |first, last| FrameRange { first: Frame(first), last: Frame(last) };
+        let runs = FrameRange::runs([3, 4, 5, 9, 11, 12].into_iter().map(Frame));
+        assert_eq!(runs, [range(3, 5), range(9, 9), range(11, 12)]);
+        assert_eq!(FrameRange::runs(std::iter::empty()), []);
     }
 
     #[test]

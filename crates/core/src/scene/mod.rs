@@ -1,6 +1,7 @@
 //! Attachments evaluated to the drawables of one frame. Two painters (the page, the exporter) paint exactly these.
 
 mod boundary;
+mod captioned;
 mod drawn;
 mod flare;
 mod label;
@@ -15,13 +16,14 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
-use crate::geometry::{Point, Rect, Size};
+use crate::geometry::{Point, Size};
 use crate::motion::Poses;
 use crate::path::Path;
 use crate::shot::{Attachment, AttachmentKind, Shot, Subject};
 use crate::time::{Frame, FrameRange};
 
 pub use boundary::{Boundary, Corner, Drawing, Glow, TextPlace, Tint};
+use captioned::PlacedLabel;
 use drawn::PlacedBoundary;
 use flare::PlacedFlare;
 pub use flare::{Flare, FlareLook, FlarePart, FlarePartKind};
@@ -30,11 +32,6 @@ use picture::PlacedPicture;
 pub use picture::{Lies, Picture};
 pub use settings::SettingProblem;
 pub use show::{Blend, Show};
-
-/// Length of the gap between the end of a label's line and the followed point, in pixels: the line must not hide it.
-const LINE_GAP: f64 = 9.0;
-/// A line shorter than this is left out, in pixels: it would be a speck at the box.
-const SHORTEST_LINE: f64 = 6.0;
 
 /// Something to paint on one frame, in picture coordinates.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -140,21 +137,6 @@ enum Placed<'a> {
     Boundary(PlacedBoundary<'a>),
     Picture(PlacedPicture<'a>),
     Flare(PlacedFlare<'a>),
-}
-
-#[derive(Debug)]
-struct PlacedLabel<'a> {
-    label: &'a Label,
-    show: &'a Show,
-    path: Arc<Path>,
-    spans: Vec<FrameRange>,
-    /// Where the label stays on an axis it does not take.
-    home: Point,
-    colour: &'static str,
-    art: usize,
-    size: (f64, f64),
-    offset: Point,
-    attachment: Uuid,
 }
 
 impl<'a> Scene<'a> {
@@ -277,35 +259,6 @@ impl<'a> Scene<'a> {
         let spans = path.spans().into_iter().filter_map(|span| attachment.show.within(span)).collect();
         let middle = Point::new(f64::from(picture.width), f64::from(picture.height)) * 0.5;
         Placed::Flare(PlacedFlare { flare, show: &attachment.show, path: Arc::clone(path), spans, art, middle })
-    }
-}
-
-impl PlacedLabel<'_> {
-    fn drawables(&self, frame: Frame, range: FrameRange) -> Vec<Drawable> {
-        let Some(subject) = self.path.position(frame) else { return Vec::new() };
-        let Some(span) = self.spans.iter().find(|span| span.contains(frame)) else { return Vec::new() };
-        let opacity = fade(frame, *span, range, self.label.fade_frames) * self.show.opacity;
-        let blend = self.show.blend;
-        let moved = match self.label.takes {
-            Takes::Position => subject,
-            Takes::Across => Point::new(subject.x, self.home.y),
-            Takes::UpAndDown => Point::new(self.home.x, subject.y),
-        };
-        let rect = Rect::centred(moved + self.offset, self.size.0, self.size.1);
-        let artwork = Shape::Artwork { art: self.art, matrix: [1.0, 0.0, 0.0, 1.0, rect.left, rect.top] };
-        let line = self.label.line_width.and_then(|width| self.line(rect, subject, width));
-        line.into_iter().chain([artwork]).map(|shape| Drawable { shape, opacity, blend }).collect()
-    }
-
-    fn line(&self, rect: Rect, subject: Point, width: f64) -> Option<Shape> {
-        let from = rect.nearest(subject);
-        let length = from.distance(subject);
-        if length < LINE_GAP + SHORTEST_LINE {
-            return None;
-        }
-        let to = subject + (from - subject) * (LINE_GAP / length);
-        let colour = self.label.line_colour.clone().unwrap_or_else(|| self.colour.to_owned());
-        Some(Shape::Line { from, to, width, colour })
     }
 }
 

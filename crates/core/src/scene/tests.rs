@@ -1,6 +1,8 @@
 use uuid::Uuid;
 
+use super::captioned::LINE_GAP;
 use super::*;
+use crate::geometry::Rect;
 use crate::shot::{Attachment, Pin, Sample, SampleState};
 
 const PICTURE: Size = Size::new(640, 360);

@@ -187,13 +187,7 @@ impl Pin {
                 frames.remove(&frame)
             };
         }
-        self.hidden.clear();
-        for frame in frames {
-            match self.hidden.last_mut() {
-                Some(range) if range.last.until(frame) == 1 => range.last = frame,
-                _ => self.hidden.push(FrameRange { first: frame, last: frame }),
-            }
-        }
+        self.hidden = FrameRange::runs(frames.into_iter());
     }
 
     /// Checks the settings against the picture.

@@ -155,14 +155,7 @@ impl Track {
 
     /// The runs of frames, without holes, in which the subject is there.
     pub fn spans(&self) -> Vec<FrameRange> {
-        let mut spans: Vec<FrameRange> = Vec::new();
-        for (frame, _) in self.iter().filter(|(_, sample)| sample.state.is_present()) {
-            match spans.last_mut() {
-                Some(span) if span.last.until(frame) == 1 => span.last = frame,
-                _ => spans.push(FrameRange { first: frame, last: frame }),
-            }
-        }
-        spans
+        FrameRange::runs(self.iter().filter(|(_, sample)| sample.state.is_present()).map(|(frame, _)| frame))
     }
 }
 

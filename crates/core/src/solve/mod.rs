@@ -129,13 +129,7 @@ where
 fn bridged_again(before: &Track, range: FrameRange, track: &mut Track) {
     let was_bridged = |frame: &Frame| before.get(*frame).is_some_and(|sample| sample.state == SampleState::Bridged);
     let is_gap = |frame: &Frame| track.get(*frame).is_some_and(|sample| !sample.state.is_present());
-    let mut gaps: Vec<FrameRange> = Vec::new();
-    for frame in range.frames().filter(|frame| was_bridged(frame) && is_gap(frame)) {
-        match gaps.last_mut() {
-            Some(gap) if gap.last.until(frame) == 1 => gap.last = frame,
-            _ => gaps.push(FrameRange { first: frame, last: frame }),
-        }
-    }
+    let gaps = FrameRange::runs(range.frames().filter(|frame| was_bridged(frame) && is_gap(frame)));
     // The samples on both sides of the range count too.
     let mut whole: Track = before.iter().filter(|(frame, _)| !range.contains(*frame)).chain(track.iter()).collect();
     for gap in gaps {

@@ -13,6 +13,9 @@ export const labelling = (parts) => ({
   get boxOpacity() {
     return Math.round((this.label?.box?.opacity ?? 0) * 100);
   },
+  get labelStrength() {
+    return Math.round((this.label?.show.opacity ?? 1) * 100);
+  },
   get offset() {
     const seen = this.sceneSeen && this.attachment;
     const found = seen && parts.overlay.sceneData?.offsets.find((one) => one.attachment === this.attachment.id);
@@ -24,7 +27,7 @@ export const labelling = (parts) => ({
     return this.edit(title, { edit: "put_attachment", subject: this.subject.id, attachment });
   },
   labelTyped(what, value) {
-    const box = this.label.box && JSON.parse(JSON.stringify(Alpine.raw(this.label.box)));
+    const { box, show } = JSON.parse(JSON.stringify(Alpine.raw(this.label)));
     const change = {
       text: () => ({ text: value === "" ? null : value }),
       font: () => ({ font: value }),
@@ -36,6 +39,10 @@ export const labelling = (parts) => ({
       line: () => ({ line_width: value ? 2 : null }),
       line_width: () => ({ line_width: Number(value) }),
       takes: () => ({ takes: value }),
+      first: () => ({ show: { ...show, first: value === "" ? null : Math.round(Number(value)) } }),
+      last: () => ({ show: { ...show, last: value === "" ? null : Math.round(Number(value)) } }),
+      strength: () => ({ show: { ...show, opacity: Number(value) / 100 } }),
+      blend: () => ({ show: { ...show, blend: value } }),
       fade_frames: () => ({ fade_frames: Math.max(0, Math.round(Number(value))) }),
     }[what]();
     this.putLabel(change, "Change the label");

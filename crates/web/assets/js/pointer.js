@@ -25,6 +25,8 @@ export class Pointer {
       this.drag = this.startDrag(event, at(event));
       stage.setPointerCapture(event.pointerId);
     });
+    // The browser's own dragging of what is selected would cancel ours.
+    stage.addEventListener("dragstart", (event) => event.preventDefault());
     stage.addEventListener("pointermove", (event) => {
       const place = at(event);
       if (this.drag) this.drag.move(place, event);
