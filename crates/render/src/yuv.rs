@@ -1,6 +1,8 @@
 //! Layers blended into a film frame as it is stored: only the pixels under a layer are touched, all others stay what
 //! the decoder gave.
 
+use std::ops::Range;
+
 use jampin_core::geometry::Size;
 use jampin_core::scene::Blend;
 
@@ -77,13 +79,11 @@ impl<'a> YuvFrame<'a> {
 
     /// Modes that look at the picture's colour: each pixel as RGB, the chroma of four as their mean.
     fn blend_colours(&mut self, layer: &Layer) {
-        let (half_width, half_height) = (self.size.width.div_ceil(2) as i32, self.size.height.div_ceil(2) as i32);
-        let (chroma_start, chroma_size) = (self.size.area(), (half_width * half_height) as usize);
-        let right = (layer.left + layer.pixels.width() as i32 + 1) / 2;
-        let bottom = (layer.top + layer.pixels.height() as i32 + 1) / 2;
-        for row in layer.top / 2..bottom.min(half_height) {
-            for col in layer.left / 2..right.min(half_width) {
-                let at = chroma_start + (row * half_width + col) as usize;
+        let chroma_size = (self.size.width.div_ceil(2) * self.size.height.div_ceil(2)) as usize;
+        let (rows, cols) = self.chroma_under(layer);
+        for row in rows {
+            for col in cols.clone() {
+                let at = self.chroma_index(row, col);
                 let chroma = [self.data[at], self.data[at + chroma_size]];
                 let (mut sums, mut count, mut covered) = ([0.0; 2], 0.0, false);
                 for (x, y) in [(0, 0), (1, 0), (0, 1), (1, 1)].map(|(x, y)| (2 * col + x, 2 * row + y)) {
@@ -111,6 +111,19 @@ impl<'a> YuvFrame<'a> {
         }
     }
 
+    /// Rows and columns of the chroma planes that lie under a layer.
+    fn chroma_under(&self, layer: &Layer) -> (Range<i32>, Range<i32>) {
+        let right = (layer.left + layer.pixels.width() as i32 + 1) / 2;
+        let bottom = (layer.top + layer.pixels.height() as i32 + 1) / 2;
+        let [half_width, half_height] = [self.size.width, self.size.height].map(|side| side.div_ceil(2) as i32);
+        (layer.top / 2..bottom.min(half_height), layer.left / 2..right.min(half_width))
+    }
+
+    /// Where the first chroma of a cell of four pixels is stored.
+    fn chroma_index(&self, row: i32, col: i32) -> usize {
+        self.size.area() + (row * self.size.width.div_ceil(2) as i32 + col) as usize
+    }
+
     fn blend_luma(&mut self, layer: &Layer) {
         let width = self.size.width as usize;
         let cols = (layer.pixels.width() as usize).min(width - layer.left as usize);
@@ -131,18 +144,16 @@ impl<'a> YuvFrame<'a> {
     }
 
     fn blend_chroma(&mut self, layer: &Layer) {
-        let (half_width, half_height) = (self.size.width.div_ceil(2) as i32, self.size.height.div_ceil(2) as i32);
-        let (chroma_start, chroma_size) = (self.size.area(), (half_width * half_height) as usize);
-        let right = (layer.left + layer.pixels.width() as i32 + 1) / 2;
-        let bottom = (layer.top + layer.pixels.height() as i32 + 1) / 2;
-        for row in layer.top / 2..bottom.min(half_height) {
-            for col in layer.left / 2..right.min(half_width) {
+        let chroma_size = (self.size.width.div_ceil(2) * self.size.height.div_ceil(2)) as usize;
+        let (rows, cols) = self.chroma_under(layer);
+        for row in rows {
+            for col in cols.clone() {
                 let (colour, alpha) = self.mean_of_four(layer, col * 2, row * 2);
                 if alpha == 0.0 {
                     continue;
                 }
                 let [_, cb, cr] = self.matrix.convert(colour, alpha);
-                let at = chroma_start + (row * half_width + col) as usize;
+                let at = self.chroma_index(row, col);
                 for (index, chroma) in [(at, cb), (at + chroma_size, cr)] {
                     let centred = f32::from(self.data[index]) - 128.0;
                     self.data[index] = (centred * (1.0 - alpha) + chroma + 128.5).clamp(0.0, 255.0) as u8;

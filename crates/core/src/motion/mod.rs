@@ -12,4 +12,4 @@ mod tests;
 pub use carried::{CarriedPoint, PlacedAt};
 pub use fit::{Fit, Match, fit, fit_most};
 pub use poses::Poses;
-pub use subject::{PinResidual, SubjectMotion};
+pub use subject::SubjectMotion;

@@ -56,9 +56,4 @@ impl Poses {
     pub fn shape(&self, frame: Frame) -> Option<Shape> {
         Some(self.at(frame)?.checked_after(&Homography::shift(self.motion.anchor()))?.shape())
     }
-
-    /// From the picture of one frame to that of another, on the subject.
-    pub fn between(&self, from: Frame, to: Frame) -> Option<Homography> {
-        self.at(to)?.checked_after(&self.at(from)?.inverse()?)
-    }
 }

@@ -20,17 +20,6 @@ const LEAST_WEIGHT: f64 = 1e-4;
 /// Rounds in which places on the subject and its motion are fitted to each other.
 const ROUNDS: usize = 3;
 
-/// How far a pin is from where the motion of its subject takes it.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize)]
-pub struct PinResidual {
-    /// Which pin.
-    pub pin: Uuid,
-    /// In pixels.
-    pub distance: f64,
-    /// What share of the pin was believed, 0 to 1.
-    pub weight: f64,
-}
-
 /// Where a subject's plane is on each frame, as a map from its own coordinates to the picture.
 ///
 /// Its own coordinates are those of the picture on one frame, nearly: places of pins on the subject are averaged over all frames, so that the
@@ -40,7 +29,8 @@ pub struct SubjectMotion {
     model: Motion,
     anchor: Point,
     poses: BTreeMap<Frame, Homography>,
-    residuals: BTreeMap<Frame, Vec<PinResidual>>,
+    /// How far each pin that is there is from where the motion takes it, in pixels.
+    residuals: BTreeMap<Frame, Vec<(Uuid, f64)>>,
     /// Each pin's place on the subject.
     own: Vec<(Uuid, Point)>,
     /// Where each pin is, or would be if it could be seen.
@@ -108,8 +98,7 @@ impl SubjectMotion {
         }
         let named = |at: usize, fit: &Fit| {
             let pins = pins.iter().enumerate().filter(|(i, _)| seen[*i][at].is_some());
-            pins.map(|(i, pin)| PinResidual { pin: pin.0, distance: fit.residuals[i], weight: fit.weights[i] })
-                .collect()
+            pins.map(|(i, pin)| (pin.0, fit.residuals[i])).collect()
         };
         let numbered = || frames.iter().zip(&fits);
         Some(Self {
@@ -151,14 +140,9 @@ impl SubjectMotion {
         Some((self.own[index].1, *self.places.get(&frame)?.get(index)?))
     }
 
-    /// How far each pin that is there is from where the motion takes it.
-    pub fn residuals(&self, frame: Frame) -> &[PinResidual] {
-        self.residuals.get(&frame).map_or(&[], Vec::as_slice)
-    }
-
     /// How far one of several pins is from where the motion takes it, on every frame on which it is there.
     pub fn residuals_of(&self, pin: Uuid) -> BTreeMap<Frame, f64> {
-        let of = |all: &[PinResidual]| all.iter().find(|one| one.pin == pin).map(|one| one.distance);
+        let of = |all: &[(Uuid, f64)]| all.iter().find(|(known, _)| *known == pin).map(|(_, distance)| *distance);
         self.residuals.iter().filter_map(|(frame, all)| Some((*frame, of(all)?))).collect()
     }
 

@@ -169,6 +169,26 @@ fn a_pin_that_comes_and_goes_makes_no_jump() {
     }
 }
 
+/// Off by 20 px for twenty frames: nothing moves, not even where it is doubted first and last.
+#[test]
+fn a_pin_that_goes_wrong_for_a_while_moves_nothing() {
+    let wrong = |n: u32| if (40..60).contains(&n) { Point::new(16.0, -12.0) } else { Point::default() };
+    let tracks: Vec<Track> = corners(6)
+        .into_iter()
+        .enumerate()
+        .map(|(i, at)| track(at, |_| true, |n| if i == 2 { wrong(n) } else { Point::default() }))
+        .collect();
+    let motion = motion(&tracks);
+    let probe = Point::new(500.0, 330.0);
+    let own = motion.pose(Frame(0)).unwrap().inverse().unwrap().apply(flight(0.0).apply(probe));
+    for n in 0..100 {
+        let miss = motion.pose(Frame(n)).unwrap().apply(own).distance(flight(f64::from(n)).apply(probe));
+        assert!(miss < 0.05, "frame {n}: {miss}");
+    }
+    let off = motion.residuals_of(Uuid::from_u128(2));
+    assert!((off[&Frame(50)] - 20.0).abs() < 0.1 && off[&Frame(20)] < 0.01, "{off:?}");
+}
+
 #[test]
 fn a_place_that_nobody_sees_is_carried_and_can_be_corrected() {
     let mut normal = noise(3);
