@@ -12,9 +12,9 @@ use jampin_core::motion::CarriedPoint;
 use jampin_core::scene::{Boundary, Corner, Label, Show};
 use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Shot, Subject, Track};
 use jampin_core::time::{Frame, FrameRange};
-use jampin_jobs::export_film;
+use jampin_jobs::{Painting, Product, paint_film};
 use jampin_media::{
-    Cancel, ClipFolder, ClipInfo, Container, EncodeJob, FrameTable, Leave, StoredPlanes, Tools, WhenMissing,
+    Cancel, ClipFolder, ClipInfo, Container, FrameTable, Leave, StoredPlanes, Tools, WhenMissing,
     first_picture, prepare, probe,
 };
 use jampin_render::Pictures;
@@ -174,7 +174,7 @@ fn corners(size: Size) -> Vec<CarriedPoint> {
 fn round(size: Size) -> Attachment {
     let through = corners(size).iter().map(|point| Corner::Point(point.id)).collect();
     let kind = AttachmentKind::Boundary(Box::new(Boundary::through(through, true)));
-    Attachment { id: Uuid::from_u128(20), show: Show::default(), kind }
+    Attachment::new(Uuid::from_u128(20), kind)
 }
 
 /// Containers with the encoder settings that we use for them.
@@ -205,10 +205,19 @@ fn exporting(clip: &Clip, containers: &[(Container, &str)]) {
         let plain_out = out.with_extension(format!("plain.{}", container.extension()));
         let settings: Vec<&str> = settings.split(' ').chain([plain_out.to_str().unwrap()]).collect();
         let plain = ffmpeg("", &film, &settings);
-        let job = EncodeJob { clip: &film, info: &clip.info, table: &clip.table, range, container, out: &out };
-        let (time, written) = seconds(|| {
-            export_film(&Tools::default(), &job, (&shot, &Pictures::new()), &Cancel::default(), &mut |_| {}).unwrap()
-        });
+        let painting = Painting {
+            clip: &film,
+            info: &clip.info,
+            table: &clip.table,
+            range,
+            shot: &shot,
+            pictures: &Pictures::new(),
+            product: Product::Film(container),
+            name: "out",
+            out: &out,
+        };
+        let (time, written) =
+            seconds(|| paint_film(&Tools::default(), &painting, &Cancel::default(), &mut |_| {}).unwrap());
         assert_eq!(written, clip.table.len());
         let against = format!("ffmpeg alone, same settings, {:.1} frames/s", frames / plain);
         row(

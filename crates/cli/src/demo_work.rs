@@ -45,7 +45,7 @@ impl Bench<'_> {
         self.subject(1, "Home signal", ("signal", &[60]), vec![label()]).await?;
         let flare = Flare::looks(PICTURE).swap_remove(0).flare;
         let show = Show { blend: Blend::Screen, ..Show::default() };
-        let flare = Attachment { id: Uuid::new_v4(), show, kind: AttachmentKind::Flare(flare) };
+        let flare = Attachment { show, ..Attachment::new(Uuid::new_v4(), AttachmentKind::Flare(flare)) };
         self.subject(2, "Headlamp", ("lamp", &[60, 110, 150]), vec![flare]).await?;
         Ok(())
     }
@@ -88,7 +88,7 @@ impl Bench<'_> {
             ..Boundary::through(corners, true)
         };
         let kind = AttachmentKind::Boundary(Box::new(boundary));
-        let attachment = Attachment { id: Uuid::new_v4(), show: Show::default(), kind };
+        let attachment = Attachment::new(Uuid::new_v4(), kind);
         self.edit("Boundary line", Edit::PutAttachment { subject, attachment, index: None }).await
     }
 

@@ -2,7 +2,7 @@
 
 use std::io::Read;
 use std::path::Path;
-use std::process::ChildStdout;
+use std::process::{ChildStdout, Command};
 
 use jampin_core::geometry::Size;
 use jampin_core::time::Frame;
@@ -54,6 +54,35 @@ pub fn picture(
     table: &FrameTable,
     frame: Frame,
 ) -> Result<Vec<u8>, MediaError> {
+    let mut command = single(tools, path, (info, table), frame)?;
+    command.args(["-vf", &picture_filter(info, info.size)]).args(JPEG_OPTIONS).args(["-f", "mjpeg", "pipe:1"]);
+    single_output(tools, command, frame)
+}
+
+/// One frame as [`FrameReader`] gives it.
+pub fn raw_frame(
+    tools: &Tools,
+    path: &Path,
+    info: &ClipInfo,
+    table: &FrameTable,
+    frame: Frame,
+) -> Result<RawFrame, MediaError> {
+    let mut command = single(tools, path, (info, table), frame)?;
+    command.args(["-vf", &raw_filter(info.size), "-f", "rawvideo", "pipe:1"]);
+    let data = single_output(tools, command, frame)?;
+    if data.len() != RawFrame::bytes(info.size) {
+        return Err(MediaError::BadInput(format!("Frame {frame} is not as large as the film says.")));
+    }
+    Ok(RawFrame { size: info.size, data })
+}
+
+/// A decoder of a single frame.
+fn single(
+    tools: &Tools,
+    path: &Path,
+    (info, table): (&ClipInfo, &FrameTable),
+    frame: Frame,
+) -> Result<Command, MediaError> {
     let start = table.micros(frame).filter(|_| frame.0 < table.len());
     let start = start.ok_or_else(|| MediaError::BadInput(format!("There is no frame {frame} in this film.")))?;
     let mut command = tools.ffmpeg();
@@ -66,12 +95,19 @@ pub fn picture(
     }
     input(&mut command, path);
     command.args(["-map", &format!("0:{}", info.stream), "-frames:v", "1"]);
-    command.args(["-vf", &picture_filter(info, info.size)]).args(JPEG_OPTIONS).args(["-f", "mjpeg", "pipe:1"]);
+    Ok(command)
+}
+
+fn single_output(tools: &Tools, command: Command, frame: Frame) -> Result<Vec<u8>, MediaError> {
     let (bytes, _) = output(command, tools.limits.quiet, 256 << 20)?;
     if bytes.is_empty() {
         return Err(MediaError::BadInput(format!("Frame {frame} cannot be decoded; the film is damaged there.")));
     }
     Ok(bytes)
+}
+
+fn raw_filter(Size { width, height }: Size) -> String {
+    format!("scale={width}:{height},format=yuv420p")
 }
 
 /// A frame as planar YUV 4:2:0, 8 bits, no padding: `width * height` of luma, then both chroma planes of half the
@@ -109,9 +145,8 @@ impl FrameReader {
         let mut command = tools.ffmpeg();
         command.args(["-loglevel", "error"]);
         input(&mut command, path);
-        let Size { width, height } = info.size;
         command.args(["-map", &format!("0:{}", info.stream)]).args(EVERY_FRAME);
-        command.args(["-vf", &format!("{COUNTED},scale={width}:{height},format=yuv420p")]);
+        command.args(["-vf", &format!("{COUNTED},{}", raw_filter(info.size))]);
         command.args(["-f", "rawvideo", "pipe:1"]);
         let watch = Watch { quiet: tools.limits.quiet, cancel };
         let (watched, pipes) = Watched::start(command, watch, |_| true)?;

@@ -9,16 +9,20 @@ use serde::{Deserialize, Serialize};
 
 use crate::child::{Watch, Watched};
 use crate::tools::{Tools, input};
-use crate::{Cancel, ClipInfo, FrameTable, MediaError, RawFrame, matroska};
+use crate::{Cancel, ClipInfo, FrameTable, MediaError, matroska};
 
 /// What kind of film is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
+#[serde(rename_all = "snake_case")]
 pub enum Container {
     /// MP4 with H.264.
     Mp4,
     /// WebM with VP9.
     Webm,
+    /// WebM with VP9 and transparency: graphics alone.
+    WebmGraphics,
+    /// QuickTime with ProRes 4444 and transparency: graphics alone.
+    ProresGraphics,
 }
 
 impl Container {
@@ -26,7 +30,8 @@ impl Container {
     pub fn extension(self) -> &'static str {
         match self {
             Self::Mp4 => "mp4",
-            Self::Webm => "webm",
+            Self::Webm | Self::WebmGraphics => "webm",
+            Self::ProresGraphics => "mov",
         }
     }
 
@@ -34,28 +39,26 @@ impl Container {
     pub fn media_type(self) -> &'static str {
         match self {
             Self::Mp4 => "video/mp4",
-            Self::Webm => "video/webm",
+            Self::Webm | Self::WebmGraphics => "video/webm",
+            Self::ProresGraphics => "video/quicktime",
         }
     }
 
+    /// Whether its frames are graphics with transparency (red, green, blue and coverage, a byte each), without sound; else 4:2:0 like the clip's.
+    pub fn is_graphics(self) -> bool {
+        matches!(self, Self::WebmGraphics | Self::ProresGraphics)
+    }
+
     /// Encoder settings: visually lossless by common practice.
-    fn video_options(self) -> &'static [&'static str] {
+    fn video_options(self) -> &'static str {
         match self {
-            Self::Mp4 => &["-c:v", "libx264", "-preset", "fast", "-crf", "17", "-movflags", "+faststart"],
-            Self::Webm => &[
-                "-c:v",
-                "libvpx-vp9",
-                "-b:v",
-                "0",
-                "-crf",
-                "24",
-                "-deadline",
-                "good",
-                "-cpu-used",
-                "4",
-                "-row-mt",
-                "1",
-            ],
+            Self::Mp4 => "-c:v libx264 -preset fast -crf 17 -movflags +faststart -pix_fmt yuv420p",
+            Self::Webm => "-c:v libvpx-vp9 -b:v 0 -crf 24 -deadline good -cpu-used 4 -row-mt 1 -pix_fmt yuv420p",
+            // Frames that are not shown cannot be used with transparency.
+            Self::WebmGraphics => {
+                "-c:v libvpx-vp9 -b:v 0 -crf 16 -deadline good -cpu-used 4 -row-mt 1 -auto-alt-ref 0 -pix_fmt yuva420p"
+            }
+            Self::ProresGraphics => "-c:v prores_ks -profile:v 4444 -alpha_bits 16 -vendor apl0 -pix_fmt yuva444p10le",
         }
     }
 
@@ -63,24 +66,25 @@ impl Container {
     fn takes_sound(self, codec: &str) -> bool {
         match self {
             Self::Mp4 => matches!(codec, "aac" | "mp3" | "ac3" | "eac3" | "alac"),
-            Self::Webm => matches!(codec, "opus" | "vorbis"),
+            _ => matches!(codec, "opus" | "vorbis"),
         }
     }
 
     fn sound_encoder(self) -> &'static [&'static str] {
         match self {
             Self::Mp4 => &["aac", "-b:a", "192k"],
-            Self::Webm => &["libopus", "-b:a", "160k"],
+            _ => &["libopus", "-b:a", "160k"],
         }
-    }
-
-    fn muxer(self) -> &'static str {
-        self.extension()
     }
 
     /// Whether odd widths and heights have to be made even.
     fn needs_even_size(self) -> bool {
         self == Self::Mp4
+    }
+
+    /// How the frames that it takes are named: FOURCC.
+    fn frame_format(self) -> &'static [u8; 4] {
+        if self.is_graphics() { b"RGBA" } else { b"I420" }
     }
 }
 
@@ -122,19 +126,19 @@ impl Encoder {
         let mut stdin = pipes.stdin.expect("standard input is piped");
         let nanos = (1e9 / job.info.rate.as_f64()).round() as u64;
         // When it died at once the reason comes from `finish`, not from the broken pipe.
-        let _ = stdin.write_all(&matroska::head(job.info.size, nanos));
+        let _ = stdin.write_all(&matroska::head(job.info.size, nanos, job.container.frame_format()));
         let start = job.table.micros(job.range.first).unwrap_or(0);
         let table = job.table.clone();
         Ok(Self { watched, stdin: Some(stdin), unfinished, out: job.out.to_owned(), start, table })
     }
 
-    /// Writes a frame, shown when the frame of this number was.
-    pub fn write(&mut self, number: Frame, frame: &RawFrame) -> Result<(), MediaError> {
+    /// Writes a frame, shown when the frame of this number was. `frame` has what the container takes ([`Container::is_graphics`]).
+    pub fn write(&mut self, number: Frame, frame: &[u8]) -> Result<(), MediaError> {
         let micros = (self.table.micros(number).unwrap_or(0) - self.start).max(0) as u64;
         let stdin = self.stdin.as_mut().expect("open until finished");
         let written = stdin
-            .write_all(&matroska::frame_head(micros, frame.data.len()))
-            .and_then(|()| stdin.write_all(&frame.data));
+            .write_all(&matroska::frame_head(micros, frame.len()))
+            .and_then(|()| stdin.write_all(frame));
         self.watched.progress();
         written.map_err(MediaError::io("handing a frame to the encoder"))
     }
@@ -172,7 +176,8 @@ fn command(tools: &Tools, job: &EncodeJob<'_>, out: &Path) -> Command {
         command.args(["-itsoffset", &format!("{whole_start}us")]);
     }
     command.args(["-f", "matroska", "-i", "pipe:0"]);
-    if info.audio.is_some() {
+    let audio = info.audio.as_ref().filter(|_| !container.is_graphics());
+    if audio.is_some() {
         if !is_whole {
             command.args(["-ss", &format!("{}us", (range_start + whole_start).max(0))]);
             command.args(["-t", &format!("{}us", range_end - range_start)]);
@@ -180,7 +185,7 @@ fn command(tools: &Tools, job: &EncodeJob<'_>, out: &Path) -> Command {
         input(&mut command, job.clip);
     }
     command.args(["-map", "0:v:0"]);
-    if let Some(audio) = &info.audio {
+    if let Some(audio) = audio {
         command.args(["-map", &format!("1:{}", audio.stream)]);
         if is_whole && container.takes_sound(&audio.codec) {
             command.args(["-c:a", "copy"]);
@@ -189,7 +194,7 @@ fn command(tools: &Tools, job: &EncodeJob<'_>, out: &Path) -> Command {
         }
     }
     video_options(&mut command, job);
-    command.args(["-f", container.muxer()]).arg(out);
+    command.args(["-f", container.extension()]).arg(out);
     command
 }
 
@@ -198,10 +203,16 @@ fn video_options(command: &mut Command, job: &EncodeJob<'_>) {
     if container.needs_even_size() && (info.size.width % 2 == 1 || info.size.height % 2 == 1) {
         command.args(["-vf", "pad=ceil(iw/2)*2:ceil(ih/2)*2,fillborders=right=1:bottom=1:mode=smear"]);
     }
-    command.args(container.video_options());
-    command.args(["-pix_fmt", "yuv420p", "-fps_mode", "passthrough", "-enc_time_base", "1:1000000"]);
-    if container == Container::Mp4 {
+    command.args(container.video_options().split(' '));
+    command.args(["-fps_mode", "passthrough", "-enc_time_base", "1:1000000"]);
+    if container.extension() != "webm" {
         command.args(["-video_track_timescale", &timescale(job.table).to_string()]);
+    }
+    if container.is_graphics() {
+        // Colours of the page, sRGB, by the matrix that receivers expect of high definition.
+        command.args(["-vf", "scale=out_color_matrix=bt709:out_range=tv", "-color_range", "tv"]);
+        command.args(["-colorspace", "bt709", "-color_trc", "iec61966-2-1", "-color_primaries", "bt709"]);
+        return;
     }
     let tags = [
         ("-color_range", &info.colour.range),

@@ -31,10 +31,10 @@ mod id {
     pub const SIMPLE_BLOCK: u32 = 0xA3;
 }
 
-/// The head of a stream of planar 4:2:0 frames of this size; `frame_nanos` is how long a frame usually stays.
-pub(crate) fn head(size: Size, frame_nanos: u64) -> Vec<u8> {
+/// The head of a stream of raw frames of this size and format; `frame_nanos` is how long a frame usually stays.
+pub(crate) fn head(size: Size, frame_nanos: u64, format: &[u8; 4]) -> Vec<u8> {
     let video = [number(id::PIXEL_WIDTH, size.width.into()), number(id::PIXEL_HEIGHT, size.height.into())];
-    let fourcc = element(id::UNCOMPRESSED_FOURCC, b"I420");
+    let fourcc = element(id::UNCOMPRESSED_FOURCC, format);
     let track = [
         number(id::TRACK_NUMBER, 1),
         number(id::TRACK_UID, 1),

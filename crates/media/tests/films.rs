@@ -203,7 +203,7 @@ fn rewrite(folder: &ClipFolder, info: &ClipInfo, table: &FrameTable, container: 
     let mut frame = RawFrame { size: info.size, data: Vec::new() };
     let mut number = 0;
     while reader.read(&mut frame).unwrap() {
-        encoder.write(Frame(number), &frame).unwrap();
+        encoder.write(Frame(number), &frame.data).unwrap();
         number += 1;
     }
     encoder.finish().unwrap();

@@ -3,15 +3,17 @@
 use std::collections::HashMap;
 
 use jampin_core::geometry::{Homography, Point, Size};
-use jampin_core::scene::{Art, Blend, Drawable, Shape};
-use resvg::tiny_skia::{Color, FillRule, LineCap, LineJoin, Paint, Path, PathBuilder, Pixmap, Stroke, Transform};
-
+use jampin_core::scene::{Art, Blend, Drawable, Lit, Shape};
+use resvg::tiny_skia::{
+    BlendMode, Color, FillRule, LineCap, LineJoin, Paint, Path, PathBuilder, Pixmap, PixmapPaint, Stroke, Transform,
+};
 use thiserror::Error;
 use uuid::Uuid;
 
+use crate::cover::{cover, keep_bright};
 use crate::picture::Levels;
 use crate::soften::{REACH, soften};
-use crate::{Artwork, PictureError, TypesetError, Typesetter};
+use crate::{Artwork, FilmPicture, PictureError, TypesetError, Typesetter};
 
 /// Largest side of a layer, in pixels; a drawable that would need more is far outside any picture.
 const LARGEST_LAYER: f64 = 20_000.0;
@@ -29,6 +31,8 @@ pub struct Layer {
     pub opacity: f32,
     /// How it is blended in.
     pub blend: Blend,
+    /// The film's own picture comes back here, as far as the layer covers; its colours do not count.
+    pub restores: bool,
 }
 
 /// A scene that cannot be painted.
@@ -81,14 +85,30 @@ impl Painter {
         Ok(Self { artwork: artwork.map(drawn).collect::<Result<_, PainterError>>()?, picture })
     }
 
-    /// The layers of a frame, from back to front; what lies outside the picture is left out.
-    pub fn layers(&self, drawables: &[Drawable]) -> Vec<Layer> {
-        drawables.iter().filter_map(|drawable| self.layer(drawable)).collect()
+    /// The layers of a frame, from back to front; what lies outside the picture is left out. `film` is the frame as it was decoded, for covers and
+    /// what else needs it ([`Drawable::needs_picture`]); without it these are left out.
+    pub fn layers(&self, drawables: &[Drawable], film: Option<&FilmPicture<'_>>) -> Vec<Layer> {
+        drawables.iter().filter_map(|drawable| self.layer(drawable, film)).collect()
     }
 
-    fn layer(&self, drawable: &Drawable) -> Option<Layer> {
-        let opacity = drawable.opacity.clamp(0.0, 1.0) as f32;
-        let layer = match &drawable.shape {
+    fn layer(&self, drawable: &Drawable, film: Option<&FilmPicture<'_>>) -> Option<Layer> {
+        let lit = match drawable.lit {
+            Some(lit) => lit.share(film?.luma_around(lit.at, Lit::REACH)),
+            None => 1.0,
+        };
+        let opacity = (drawable.opacity * lit).clamp(0.0, 1.0) as f32;
+        let layer = if drawable.exposures.is_empty() {
+            self.shape_layer(&drawable.shape, opacity, film)?
+        } else {
+            let exposed = drawable.exposed();
+            let layers = exposed.iter().map(|shape| self.shape_layer(shape, opacity, film)).collect();
+            mean(layers, opacity)?
+        };
+        Some(Layer { blend: drawable.blend, ..layer })
+    }
+
+    fn shape_layer(&self, shape: &Shape, opacity: f32, film: Option<&FilmPicture<'_>>) -> Option<Layer> {
+        Some(match shape {
             Shape::Artwork { art, matrix } => match self.artwork.get(*art)? {
                 Drawn::Artwork(artwork) => self.artwork_layer(artwork, *matrix, opacity)?,
                 Drawn::Picture(_) => return None,
@@ -106,8 +126,35 @@ impl Painter {
                 self.stroke_layer(&lines, colour, opacity)?
             }
             Shape::Area { rings, colour, blur } => self.area_layer(rings, *blur, colour, opacity)?,
-        };
-        Some(Layer { blend: drawable.blend, ..layer })
+            Shape::Cover { rings, middle, feather, inside_out, effect } => {
+                let mut layer = self.mask(rings, *feather, *inside_out, opacity)?;
+                cover(&mut layer, film?, effect, *middle);
+                layer
+            }
+            Shape::Front { rings, feather, brightness } => {
+                let mut layer = self.mask(rings, *feather, rings.is_empty(), opacity)?;
+                if let Some(brightness) = brightness {
+                    keep_bright(&mut layer, film?, brightness);
+                }
+                layer.restores = true;
+                layer
+            }
+        })
+    }
+
+    /// What lies in polygons, or everything but, as a layer of one colour.
+    fn mask(&self, rings: &[Vec<Point>], feather: f64, inside_out: bool, opacity: f32) -> Option<Layer> {
+        let inside = self.area_layer(rings, feather, "#ffffff", opacity);
+        if !inside_out {
+            return inside;
+        }
+        let (width, height) = (f64::from(self.picture.width), f64::from(self.picture.height));
+        let mut whole = self.blank(&[Point::default(), Point::new(width, height)], 0.0, opacity)?;
+        whole.pixels.fill(Color::WHITE);
+        if let Some(inside) = inside {
+            whole.take_out(&inside);
+        }
+        Some(whole)
     }
 
     fn artwork_layer(&self, artwork: &Artwork, matrix: [f64; 6], opacity: f32) -> Option<Layer> {
@@ -115,7 +162,8 @@ impl Painter {
         let corner = |x: f64, y: f64| Point::new(a * x + c * y + e, b * x + d * y + f);
         let (width, height) = (artwork.width, artwork.height);
         let corners = [corner(0.0, 0.0), corner(width, 0.0), corner(0.0, height), corner(width, height)];
-        let mut layer = self.blank(&corners, 1.0, opacity)?;
+        let bleed = artwork.bleed * (a * d - b * c).abs().sqrt();
+        let mut layer = self.blank(&corners, bleed + 1.0, opacity)?;
         let [a, b, c, d] = [a, b, c, d].map(|v| v as f32);
         let (x, y) = ((e - f64::from(layer.left)) as f32, (f - f64::from(layer.top)) as f32);
         let transform = Transform::from_row(a, b, c, d, x, y);
@@ -165,7 +213,7 @@ impl Painter {
             return None;
         }
         let pixels = Pixmap::new((right - left) as u32, (bottom - top) as u32)?;
-        Some(Layer { left: left as i32, top: top as i32, pixels, opacity, blend: Blend::Normal })
+        Some(Layer { left: left as i32, top: top as i32, pixels, opacity, blend: Blend::Normal, restores: false })
     }
 }
 
@@ -194,11 +242,41 @@ impl Layer {
         path.finish()
     }
 
+    /// Takes the coverage of another layer out of this one.
+    fn take_out(&mut self, other: &Layer) {
+        let (x, y) = (other.left - self.left, other.top - self.top);
+        let paint = PixmapPaint { blend_mode: BlendMode::DestinationOut, ..PixmapPaint::default() };
+        self.pixels.draw_pixmap(x, y, other.pixels.as_ref(), &paint, Transform::identity(), None);
+    }
+
     fn soften(&mut self, deviation: f64) {
         if deviation > 0.0 {
             soften(&mut self.pixels, deviation);
         }
     }
+}
+
+/// The mean of several exposures of one drawable.
+fn mean(layers: Vec<Option<Layer>>, opacity: f32) -> Option<Layer> {
+    let count = layers.len() as f32;
+    let layers: Vec<Layer> = layers.into_iter().flatten().collect();
+    let left = layers.iter().map(|layer| layer.left).min()?;
+    let top = layers.iter().map(|layer| layer.top).min()?;
+    let right = layers.iter().map(|layer| layer.left + layer.pixels.width() as i32).max()?;
+    let bottom = layers.iter().map(|layer| layer.top + layer.pixels.height() as i32).max()?;
+    let (width, height) = ((right - left) as usize, (bottom - top) as usize);
+    let mut sums = vec![0.5 * count; 4 * width * height];
+    for layer in &layers {
+        let columns = 4 * layer.pixels.width() as usize;
+        for (row, line) in layer.pixels.data().chunks_exact(columns).enumerate() {
+            let at = 4 * ((layer.top - top) as usize + row) * width + 4 * (layer.left - left) as usize;
+            sums[at..at + columns].iter_mut().zip(line).for_each(|(sum, value)| *sum += f32::from(*value));
+        }
+    }
+    let mut pixels = Pixmap::new(width as u32, height as u32)?;
+    pixels.data_mut().iter_mut().zip(sums).for_each(|(value, sum)| *value = (sum / count) as u8);
+    let restores = layers.iter().any(|layer| layer.restores);
+    Some(Layer { left, top, pixels, opacity, blend: Blend::Normal, restores })
 }
 
 fn paint(colour: &str) -> Paint<'static> {
@@ -208,7 +286,7 @@ fn paint(colour: &str) -> Paint<'static> {
 }
 
 /// `#rrggbb`; anything else is black: the core has checked it.
-fn parse_colour(text: &str) -> Color {
+pub(crate) fn parse_colour(text: &str) -> Color {
     let part = |at: usize| text.get(at..at + 2).and_then(|digits| u8::from_str_radix(digits, 16).ok()).unwrap_or(0);
     Color::from_rgba8(part(1), part(3), part(5), 255)
 }
@@ -225,16 +303,16 @@ mod tests {
     }
 
     fn artwork(x: f64, y: f64) -> Drawable {
-        Drawable {
-            shape: Shape::Artwork { art: 0, matrix: [1.0, 0.0, 0.0, 1.0, x, y] },
-            opacity: 1.0,
-            blend: Blend::Normal,
-        }
+        drawable(Shape::Artwork { art: 0, matrix: [1.0, 0.0, 0.0, 1.0, x, y] }, 1.0)
+    }
+
+    fn drawable(shape: Shape, opacity: f64) -> Drawable {
+        Drawable { shape, opacity, blend: Blend::Normal, exposures: Vec::new(), lit: None }
     }
 
     #[test]
     fn a_layer_is_as_large_as_the_label_and_at_its_place() {
-        let layers = painter().layers(&[artwork(100.25, 50.5)]);
+        let layers = painter().layers(&[artwork(100.25, 50.5)], None);
         let layer = &layers[0];
         assert_eq!((layer.left, layer.top), (99, 49));
         let size = Typesetter::default().measure(&Label::named("Guard").art(""));
@@ -246,8 +324,8 @@ mod tests {
     #[test]
     fn what_is_outside_is_cut_or_left_out() {
         let painter = painter();
-        assert!(painter.layers(&[artwork(700.0, 50.0)]).is_empty());
-        let cut = painter.layers(&[artwork(-30.0, 350.0)]);
+        assert!(painter.layers(&[artwork(700.0, 50.0)], None).is_empty());
+        let cut = painter.layers(&[artwork(-30.0, 350.0)], None);
         assert_eq!((cut[0].left, cut[0].top + cut[0].pixels.height() as i32), (0, 360));
         let line = Shape::Line {
             from: Point::new(-1e9, 10.0),
@@ -255,7 +333,7 @@ mod tests {
             width: 2.0,
             colour: "#ff0000".into(),
         };
-        let line = painter.layers(&[Drawable { shape: line, opacity: 1.0, blend: Blend::Normal }]);
+        let line = painter.layers(&[drawable(line, 1.0)], None);
         assert!(line[0].pixels.width() <= 640);
     }
 
@@ -267,10 +345,31 @@ mod tests {
             width: 4.0,
             colour: "#e69f00".into(),
         };
-        let layers = painter().layers(&[Drawable { shape, opacity: 0.5, blend: Blend::Normal }]);
+        let layers = painter().layers(&[drawable(shape, 0.5)], None);
         let (layer, x, y) = (&layers[0], 30 - layers[0].left, 20 - layers[0].top);
         let pixel = layer.pixels.pixel(x as u32, y as u32).unwrap();
         assert_eq!((pixel.red(), pixel.green(), pixel.blue(), pixel.alpha()), (0xe6, 0x9f, 0, 255));
         assert_eq!(layer.opacity, 0.5);
+    }
+
+    #[test]
+    fn blur_from_motion_spreads_the_light_along_the_way() {
+        let shape = Shape::Line {
+            from: Point::new(100.0, 50.0),
+            to: Point::new(100.0, 80.0),
+            width: 4.0,
+            colour: "#ffffff".into(),
+        };
+        let sharp = painter().layers(&[drawable(shape.clone(), 1.0)], None).swap_remove(0);
+        let exposures = [-6.0, -2.0, 2.0, 6.0].map(|x| Point::new(x, 0.0)).to_vec();
+        let blurred = painter().layers(&[Drawable { exposures, ..drawable(shape, 1.0) }], None).swap_remove(0);
+        let row = |layer: &Layer| -> Vec<u32> {
+            let y = (65 - layer.top) as u32;
+            (0..layer.pixels.width()).map(|x| u32::from(layer.pixels.pixel(x, y).unwrap().alpha())).collect()
+        };
+        let (sharp, blurred) = (row(&sharp), row(&blurred));
+        assert!(sharp.iter().sum::<u32>().abs_diff(blurred.iter().sum()) <= 16, "{sharp:?} {blurred:?}");
+        assert_eq!(sharp.iter().max(), Some(&255));
+        assert_eq!(blurred.iter().filter(|alpha| **alpha == 64).count(), 16, "four times as wide, a quarter as strong");
     }
 }

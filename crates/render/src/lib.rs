@@ -1,7 +1,10 @@
 //! Drawables to pixels. Decides nothing about where anything is: that is the core's.
 
 mod blend;
+mod cover;
+mod film;
 mod flare;
+mod graphics;
 mod layer;
 mod picture;
 mod png;
@@ -10,6 +13,8 @@ mod typeset;
 mod yuv;
 
 pub use blend::blend_channel;
+pub use film::FilmPicture;
+pub use graphics::Graphics;
 pub use layer::{Layer, Painter, PainterError, Pictures};
 pub use picture::{PictureError, harmless_svg};
 pub use png::grey_png;

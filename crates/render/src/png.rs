@@ -1,16 +1,42 @@
-//! Planes as PNG.
+//! Pictures as PNG.
 
+use jampin_core::geometry::Size;
 use jampin_core::image::Plane;
+use png::ColorType;
+
+use crate::{FilmPicture, Graphics};
 
 /// A plane as an 8-bit grey PNG. Small pictures only: it is all made in memory.
 pub fn grey_png(plane: &Plane) -> Vec<u8> {
+    png(plane.size(), ColorType::Grayscale, plane.data())
+}
+
+impl Graphics {
+    /// As PNG, 8 bits each of red, green, blue and coverage.
+    pub fn png(&self) -> Vec<u8> {
+        png(self.size(), ColorType::Rgba, self.data())
+    }
+}
+
+impl FilmPicture<'_> {
+    /// As PNG, 8 bits each of red, green and blue.
+    pub fn png(&self) -> Vec<u8> {
+        let (width, height) = (self.size().width as i32, self.size().height as i32);
+        let places = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
+        let colours = places.filter_map(|(x, y)| self.colour(x, y)).flatten();
+        let bytes: Vec<u8> = colours.map(|value| (255.0 * value + 0.5) as u8).collect();
+        png(self.size(), ColorType::Rgb, &bytes)
+    }
+}
+
+fn png(size: Size, colours: ColorType, data: &[u8]) -> Vec<u8> {
     let mut out = Vec::new();
-    let mut encoder = png::Encoder::new(&mut out, plane.size().width, plane.size().height);
-    encoder.set_color(png::ColorType::Grayscale);
+    let mut encoder = png::Encoder::new(&mut out, size.width, size.height);
+    encoder.set_color(colours);
     encoder.set_depth(png::BitDepth::Eight);
     encoder.set_compression(png::Compression::Fast);
-    let written = encoder.write_header().and_then(|mut writer| writer.write_image_data(plane.data()));
-    written.expect("a plane has the bytes that its size asks for, and memory does not refuse a write");
+    let written = encoder.write_header().and_then(|mut writer| writer.write_image_data(data));
+    written.expect("the picture has the bytes that its size asks for, and memory does not refuse a write");
     out
 }
 

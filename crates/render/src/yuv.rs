@@ -6,7 +6,7 @@ use std::ops::Range;
 use jampin_core::geometry::Size;
 use jampin_core::scene::Blend;
 
-use crate::{Layer, blend_channel};
+use crate::{FilmPicture, Layer, blend_channel};
 
 /// How RGB and stored YUV are related.
 #[derive(Clone, Copy, Debug)]
@@ -28,7 +28,7 @@ impl YuvMatrix {
     }
 
     /// Red, green and blue, 0 to 1, of stored luma and chroma.
-    fn colour(self, [luma, cb, cr]: [f32; 3]) -> [f32; 3] {
+    pub(crate) fn colour(self, [luma, cb, cr]: [f32; 3]) -> [f32; 3] {
         let (luma, cb, cr) = if self.full_range {
             (luma / 255.0, (cb - 128.0) / 255.0, (cr - 128.0) / 255.0)
         } else {
@@ -74,6 +74,31 @@ impl<'a> YuvFrame<'a> {
             self.blend_chroma(layer);
         } else {
             self.blend_colours(layer);
+        }
+    }
+
+    /// Brings the film's own picture back, as far as a layer covers.
+    pub fn restore(&mut self, layer: &Layer, film: &FilmPicture<'_>) {
+        let width = self.size.width as usize;
+        let back = |now: &mut u8, was: u8, share: f32| {
+            *now = (f32::from(*now) + (f32::from(was) - f32::from(*now)) * share + 0.5) as u8;
+        };
+        let (left, top) = (layer.left as usize, layer.top as usize);
+        let right = (left + layer.pixels.width() as usize).min(width);
+        for y in top..(top + layer.pixels.height() as usize).min(self.size.height as usize) {
+            for x in left..right {
+                if let Some((_, share)) = layer.at(x as i32, y as i32) {
+                    back(&mut self.data[y * width + x], film.data()[y * width + x], share);
+                }
+            }
+        }
+        let chroma_size = (self.size.width.div_ceil(2) * self.size.height.div_ceil(2)) as usize;
+        let (rows, cols) = self.chroma_under(layer);
+        for (row, col) in rows.flat_map(|row| cols.clone().map(move |col| (row, col))) {
+            let (_, share) = self.mean_of_four(layer, col * 2, row * 2);
+            for at in [self.chroma_index(row, col), self.chroma_index(row, col) + chroma_size] {
+                back(&mut self.data[at], film.data()[at], share);
+            }
         }
     }
 
@@ -208,7 +233,7 @@ mod tests {
     fn layer(colour: Color, left: i32, top: i32, side: u32, opacity: f32) -> Layer {
         let mut pixels = Pixmap::new(side, side).unwrap();
         pixels.fill(colour);
-        Layer { left, top, pixels, opacity, blend: Blend::Normal }
+        Layer { left, top, pixels, opacity, blend: Blend::Normal, restores: false }
     }
 
     fn blended(size: Size, matrix: YuvMatrix, layer: &Layer) -> Vec<u8> {
@@ -263,5 +288,18 @@ mod tests {
     fn half_opacity_is_half_way() {
         let data = blended(Size::new(4, 4), YuvMatrix::named("bt709", false), &layer(Color::BLACK, 0, 0, 4, 0.5));
         assert_eq!(data[0], 58, "half of 100 and half of 16");
+    }
+
+    #[test]
+    fn what_stands_in_front_brings_the_film_back_exactly() {
+        let size = Size::new(8, 8);
+        let matrix = YuvMatrix::named("bt709", false);
+        let untouched: Vec<u8> = (0..96).map(|i| 60 + i as u8).collect();
+        let film = FilmPicture::new(size, &untouched, matrix).unwrap();
+        let mut data = untouched.clone();
+        let mut frame = YuvFrame::new(size, &mut data, matrix).unwrap();
+        frame.blend(&layer(Color::from_rgba8(200, 30, 90, 255), 0, 0, 8, 0.9));
+        frame.restore(&layer(Color::WHITE, 0, 0, 8, 1.0), &film);
+        assert_eq!(data, untouched);
     }
 }

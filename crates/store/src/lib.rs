@@ -8,6 +8,7 @@ mod error;
 mod events;
 mod jobs;
 mod log;
+mod looks;
 mod pictures;
 mod projects;
 mod recipes;

@@ -49,6 +49,10 @@ diesel::table! {
 }
 
 diesel::table! {
+    looks (project_id, name) { project_id -> Uuid, name -> Text, attachment -> Jsonb, }
+}
+
+diesel::table! {
     pictures (id) {
         id -> Uuid, project_id -> Uuid, name -> Text, width -> Int4, height -> Int4, created_at -> Timestamptz,
     }
@@ -57,4 +61,4 @@ diesel::table! {
 diesel::joinable!(clips -> projects (project_id));
 diesel::joinable!(shots -> projects (project_id));
 diesel::joinable!(shots -> clips (clip_id));
-diesel::allow_tables_to_appear_in_same_query!(projects, clips, shots, samples, log, jobs, recipes, pictures);
+diesel::allow_tables_to_appear_in_same_query!(projects, clips, shots, samples, log, jobs, recipes, pictures, looks);

@@ -8,7 +8,8 @@ use bytes::Bytes;
 use futures_util::stream;
 use jampin_core::formats::{NamedTrack, samples_csv as csv, samples_json as json_samples};
 use jampin_core::shot::{Shot, Subject};
-use jampin_jobs::{ExportResult, ExportTask, Task};
+use jampin_core::time::Frame;
+use jampin_jobs::{ExportResult, ExportTask, Painting, Pictured, Product, Task, paint_still, pictures_of};
 use jampin_media::Container;
 use jampin_store::JobState;
 use serde::Deserialize;
@@ -16,7 +17,7 @@ use serde_json::json;
 use tokio::io::AsyncReadExt;
 use uuid::Uuid;
 
-use crate::error::ApiError;
+use crate::error::{ApiError, sentence};
 use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
@@ -25,7 +26,7 @@ const CHUNK: usize = 256 << 10;
 
 #[derive(Deserialize)]
 pub(crate) struct ExportRequest {
-    container: Container,
+    container: Product,
 }
 
 #[post("/api/shots/{id}/exports")]
@@ -69,6 +70,44 @@ pub(crate) async fn download(state: web::Data<AppState>, job: web::Path<Uuid>) -
         .insert_header((actix_web::http::header::CONTENT_ENCODING, "identity"))
         .insert_header((CONTENT_DISPOSITION, save_as(&result.file_name)))
         .streaming(chunks))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct StillRequest {
+    frame: u32,
+    /// The graphics alone, with transparency.
+    #[serde(default)]
+    graphics: bool,
+}
+
+/// One finished frame as PNG, at the film's full size.
+#[get("/api/shots/{id}/still")]
+pub(crate) async fn still(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    query: web::Query<StillRequest>,
+) -> Result<HttpResponse, ApiError> {
+    let Loaded { stored, info, table, .. } = load(&state, *id).await?;
+    let name = format!("{} {}.png", stored.info.name, query.frame);
+    let library = state.library.clone();
+    let StillRequest { frame, graphics } = query.into_inner();
+    let png = web::block(move || {
+        let clip = library.clip(stored.info.clip_id).original();
+        let painting = Painting {
+            clip: &clip,
+            info: &info,
+            table: &table,
+            range: stored.info.range,
+            shot: &stored.shot,
+            pictures: &pictures_of(&library, &stored.shot),
+            product: if graphics { Product::Other(Pictured::PngGraphics) } else { Product::Film(Container::Mp4) },
+            name: "",
+            out: std::path::Path::new(""),
+        };
+        paint_still(&library.tools, &painting, Frame(frame))
+    });
+    let png = png.await.map_err(ApiError::internal)?.map_err(|error| ApiError::Unusable(sentence(&error.to_string())))?;
+    Ok(HttpResponse::Ok().content_type("image/png").insert_header((CONTENT_DISPOSITION, save_as(&name))).body(png))
 }
 
 pub(crate) fn save_as(name: &str) -> ContentDisposition {

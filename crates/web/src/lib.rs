@@ -1,6 +1,7 @@
 //! The web server: pages, the JSON API, events, uploads. Computes nothing itself.
 
 mod assets;
+mod attachments;
 mod clips;
 mod error;
 mod events;
@@ -81,6 +82,9 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(shots::redo)
         .service(pins::put_pin)
         .service(points::place)
+        .service(attachments::drag)
+        .service(attachments::dress)
+        .service(attachments::forget_look)
         .service(pictures::file)
         .service(pictures::project_pictures)
         .service(pictures::hang)
@@ -103,6 +107,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(jobs::cancel)
         .service(exports::start)
         .service(exports::download)
+        .service(exports::still)
         .service(exports::samples_csv)
         .service(exports::samples_json)
         .default_service(web::to(pages::not_found));

@@ -5,7 +5,7 @@ use actix_web::{HttpResponse, get, post, put, web};
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Point;
 use jampin_core::motion::Poses;
-use jampin_core::scene::{Corner, Lies, Picture};
+use jampin_core::scene::{Corner, Facing, Lies, Picture};
 use jampin_core::shot::{Attachment, AttachmentKind, Subject};
 use jampin_core::time::Frame;
 use jampin_jobs::Library;
@@ -26,8 +26,6 @@ use crate::upload::{UploadQuery, shown_name};
 pub(crate) const LARGEST: usize = 40 << 20;
 /// A picture that faces the camera is as wide as this share of the film's picture, unless set otherwise.
 const USUAL_SHARE: f64 = 0.16;
-/// Frames over which it comes and goes.
-const USUAL_FADE: u32 = 6;
 
 /// The body is the file itself, raw.
 #[put("/api/projects/{id}/pictures")]
@@ -117,11 +115,11 @@ pub(crate) async fn hang(
         Some(corners) => (Lies::Face(corners), [1.0, 1.0]),
         None => {
             let high = wide * f64::from(pixels[1]) / f64::from(pixels[0]);
-            (Lies::Facing { since: frame, turns: true, grows: true }, [wide, high])
+            (Lies::Facing(Facing { since: frame, turns: true, grows: true }), [wide, high])
         }
     };
-    let hung = Picture { picture, pixels, lies, place: Point::default(), size, turn: 0.0, fade_frames: USUAL_FADE };
-    let attachment = Attachment { id: Uuid::new_v4(), show: Default::default(), kind: AttachmentKind::Picture(hung) };
+    let hung = Picture { picture, pixels, lies, place: Point::default(), size, turn: 0.0 };
+    let attachment = Attachment::new(Uuid::new_v4(), AttachmentKind::Picture(hung));
     let made = attachment.id;
     let edit = Edit::PutAttachment { subject: which, attachment, index: None };
     let title = format!("Picture {} on {}", image.name, subject.name);

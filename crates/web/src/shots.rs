@@ -4,7 +4,7 @@ use actix_web::{HttpResponse, get, post, web};
 use jampin_core::check::pace;
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Size;
-use jampin_core::scene::{Art, Flare, Scene};
+use jampin_core::scene::{Art, Drawable, Flare, Scene};
 use jampin_core::shot::{Attachment, SUBJECT_COLOURS, Subject, Track};
 use jampin_core::solve::{doubts, next_guide};
 use jampin_core::time::Frame;
@@ -15,6 +15,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use uuid::Uuid;
 
+use crate::attachments::followed;
 use crate::error::{ApiError, sentence};
 use crate::state::AppState;
 
@@ -83,6 +84,7 @@ pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) 
     let jobs = state.store.shot_jobs(*id, JOBS_SHOWN).await?;
     let Loaded { stored, clip, info, table } = load(&state, *id).await?;
     let recipes = state.store.recipes(clip.project_id).await?;
+    let looks = state.store.looks(clip.project_id).await?;
     let all = |pin: Uuid| columns(pin, stored.shot.track(pin), Frame(0), Frame(u32::MAX));
     let tracks: Vec<Columns> = pins(&stored.shot.subjects).map(all).collect();
     let times: Vec<i64> = (0..=table.len()).filter_map(|frame| table.micros(Frame(frame))).collect();
@@ -96,6 +98,7 @@ pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) 
         "colours": SUBJECT_COLOURS,
         "subjects": stored.shot.subjects,
         "recipes": recipes,
+        "looks": looks,
         "tracks": tracks,
         "undo": stored.undo,
         "redo": stored.redo,
@@ -171,10 +174,23 @@ fn scene_json(stored: &StoredShot, size: Size, typesetter: &jampin_render::Types
         .offsets()
         .map(|(art, attachment, offset)| json!({ "art": art, "attachment": attachment, "offset": offset }))
         .collect();
-    let frames: Vec<Value> = range.frames().map(|frame| json!(scene.frame(frame))).collect();
+    let frames: Vec<Value> = range.frames().map(|frame| frame_json(&scene, frame)).collect();
     Ok(
         json!({ "revision": stored.info.revision, "artwork": artwork, "offsets": offsets, "first": range.first, "frames": frames }),
     )
+}
+
+/// The drawables of a frame from back to front, each with the attachment that it belongs to.
+fn frame_json(scene: &Scene<'_>, frame: Frame) -> Value {
+    let all = scene.frame_by_attachment(frame).into_iter();
+    let with_owner = |(owner, drawables): (Uuid, Vec<Drawable>)| {
+        drawables.into_iter().map(move |drawable| {
+            let mut value = json!(drawable);
+            value["of"] = json!(owner);
+            value
+        })
+    };
+    all.flat_map(with_owner).collect()
 }
 
 #[get("/api/shots/{id}/log")]
@@ -195,10 +211,12 @@ pub(crate) async fn make_edit(
     id: web::Path<Uuid>,
     body: web::Json<EditRequest>,
 ) -> Result<HttpResponse, ApiError> {
-    let Loaded { info, .. } = load(&state, *id).await?;
-    check(&body.edit, info.size)?;
-    let title: String = body.title.chars().filter(|c| !c.is_control()).take(120).collect();
-    let edited = state.store.edit(*id, body.revision, &title, &body.edit).await?;
+    let EditRequest { revision, title, edit } = body.into_inner();
+    let loaded = load(&state, *id).await?;
+    check(&edit, loaded.info.size)?;
+    let edit = followed(&state, &loaded, edit).await?;
+    let title: String = title.chars().filter(|c| !c.is_control()).take(120).collect();
+    let edited = state.store.edit(*id, revision, &title, &edit).await?;
     Ok(HttpResponse::Ok().json(edited))
 }
 

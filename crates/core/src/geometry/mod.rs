@@ -156,6 +156,27 @@ impl Rect {
         }
     }
 
+    /// The box round some points; `None` for no points.
+    pub fn around_all(points: &[Point]) -> Option<Self> {
+        let single = |point: &Point| Self { left: point.x, top: point.y, right: point.x, bottom: point.y };
+        points.iter().map(single).reduce(Self::with)
+    }
+
+    /// The box round both.
+    pub fn with(self, other: Self) -> Self {
+        Self {
+            left: self.left.min(other.left),
+            top: self.top.min(other.top),
+            right: self.right.max(other.right),
+            bottom: self.bottom.max(other.bottom),
+        }
+    }
+
+    /// Its middle.
+    pub fn middle(self) -> Point {
+        Point::new((self.left + self.right) / 2.0, (self.top + self.bottom) / 2.0)
+    }
+
     /// The point of the box (edge or inside) nearest to `point`.
     pub fn nearest(self, point: Point) -> Point {
         Point::new(point.x.clamp(self.left, self.right), point.y.clamp(self.top, self.bottom))

@@ -24,11 +24,7 @@ fn yard(boundary: Boundary) -> Shot {
     let pin = |(i, at): (usize, &Point)| Pin::new(id(i), Frame(0), flight(0).apply(*at), [31, 31], [40, 40]);
     let sample = |at: Point| Sample::bare(at, 0.9, Covariance::new([0.01, 0.0, 0.01]), SampleState::Found);
     let track = |at: &Point| (0..40).map(|n| (Frame(n), sample(flight(n).apply(*at)))).collect();
-    let attachment = Attachment {
-        id: Uuid::from_u128(50),
-        show: Show::default(),
-        kind: AttachmentKind::Boundary(Box::new(boundary)),
-    };
+    let attachment = Attachment::new(Uuid::from_u128(50), AttachmentKind::Boundary(Box::new(boundary)));
     let subject = Subject {
         pins: places.iter().enumerate().map(pin).collect(),
         points: vec![CarriedPoint::new(Uuid::from_u128(9), Frame(5), flight(5).apply(HIDDEN))],
@@ -152,7 +148,7 @@ fn glow_tint_and_text_come_with_it() {
             Shape::Stroke { blur, .. } if *blur > 0.0 => "glow",
             Shape::Stroke { .. } => "line",
             Shape::Artwork { .. } => "text",
-            Shape::Line { .. } | Shape::Flat { .. } => "other",
+            _ => "other",
         })
         .collect();
     assert_eq!(kinds, ["area", "glow", "line", "text"]);

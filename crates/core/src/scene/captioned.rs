@@ -1,59 +1,103 @@
 //! A label on one frame: its box, and the line from the box to the subject.
 
-use std::sync::Arc;
-
-use uuid::Uuid;
-
-use super::{Drawable, Label, Shape, Show, Takes, fade};
-use crate::geometry::{Point, Rect};
-use crate::path::Path;
-use crate::time::{Frame, FrameRange};
+use super::drawable::affine;
+use super::stance::stance;
+use super::{Drawable, Label, LineCourse, Placed, Shape};
+use crate::geometry::{Homography, Point, Rect, Size};
+use crate::time::Frame;
 
 /// Length of the gap between the end of a label's line and the followed point, in pixels: the line must not hide it.
 pub(super) const LINE_GAP: f64 = 9.0;
 /// A line shorter than this is left out, in pixels: it would be a speck at the box.
 const SHORTEST_LINE: f64 = 6.0;
+/// The level piece of a line with an elbow, in letter heights.
+const ELBOW: f64 = 0.9;
+/// Room between a box that is kept inside and the edge of the picture, as a share of the picture's shorter side: the
+/// margin for text of common practice.
+const MARGIN: f64 = 0.02;
 
 #[derive(Debug)]
 pub(super) struct PlacedLabel<'a> {
     pub label: &'a Label,
-    pub show: &'a Show,
-    pub path: Arc<Path>,
-    pub spans: Vec<FrameRange>,
-    /// Where the label stays on an axis it does not take.
-    pub home: Point,
-    pub colour: &'static str,
     pub art: usize,
     pub size: (f64, f64),
+    /// From the subject to the middle of the box.
     pub offset: Point,
-    pub attachment: Uuid,
 }
 
 impl PlacedLabel<'_> {
-    pub fn drawables(&self, frame: Frame, range: FrameRange) -> Vec<Drawable> {
-        let Some(subject) = self.path.position(frame) else { return Vec::new() };
-        let Some(span) = self.spans.iter().find(|span| span.contains(frame)) else { return Vec::new() };
-        let opacity = fade(frame, *span, range, self.label.fade_frames) * self.show.opacity;
-        let blend = self.show.blend;
-        let moved = match self.label.takes {
-            Takes::Position => subject,
-            Takes::Across => Point::new(subject.x, self.home.y),
-            Takes::UpAndDown => Point::new(self.home.x, subject.y),
-        };
-        let rect = Rect::centred(moved + self.offset, self.size.0, self.size.1);
-        let artwork = Shape::Artwork { art: self.art, matrix: [1.0, 0.0, 0.0, 1.0, rect.left, rect.top] };
-        let line = self.label.line_width.and_then(|width| self.line(rect, subject, width));
-        line.into_iter().chain([artwork]).map(|shape| Drawable { shape, opacity, blend }).collect()
+    pub fn drawables(
+        &self,
+        placed: &Placed<'_>,
+        frame: Frame,
+        picture: Size,
+        pushed: Point,
+    ) -> Option<Vec<Drawable>> {
+        let subject = placed.poses.path().position(frame)?;
+        let map = Homography::shift(pushed).after(&self.place(placed, frame, picture)?);
+        let artwork = Shape::Artwork { art: self.art, matrix: affine(&map) };
+        let line = self.label.line_width.and_then(|width| self.line(placed, &map, subject, width));
+        Some(line.into_iter().chain([artwork]).map(|shape| placed.drawable(shape, 1.0)).collect())
     }
 
-    fn line(&self, rect: Rect, subject: Point, width: f64) -> Option<Shape> {
-        let from = rect.nearest(subject);
+    /// From the artwork to the picture.
+    fn place(&self, placed: &Placed<'_>, frame: Frame, picture: Size) -> Option<Homography> {
+        let stance = stance(&placed.show.takes, self.label.facing, &placed.poses, frame)?;
+        let corner = self.offset - Point::new(self.size.0, self.size.1) * 0.5;
+        let map = stance.after(&Homography::shift(corner));
+        if !self.label.keeps_inside {
+            return Some(map);
+        }
+        Some(Homography::shift(inward(self.bounds(&map), picture)).after(&map))
+    }
+
+    /// The upright box round the label, as far as it does not make room for others.
+    pub fn rect(&self, placed: &Placed<'_>, frame: Frame, picture: Size) -> Option<Rect> {
+        Some(self.bounds(&self.place(placed, frame, picture)?))
+    }
+
+    fn bounds(&self, map: &Homography) -> Rect {
+        let (width, height) = self.size;
+        let corners = [(0.0, 0.0), (width, 0.0), (width, height), (0.0, height)];
+        let corners = corners.map(|(x, y)| map.apply(Point::new(x, y)));
+        Rect::around_all(&corners).unwrap_or(Rect::centred(map.origin(), 0.0, 0.0))
+    }
+
+    fn line(&self, placed: &Placed<'_>, map: &Homography, subject: Point, width: f64) -> Option<Shape> {
+        let own = map.inverse()?.apply(subject);
+        let (wide, high) = self.size;
+        let colour = self.label.line_colour.clone().unwrap_or_else(|| placed.subject.colour_code().to_owned());
+        let level = || {
+            let side = if own.x > wide { 1.0 } else { -1.0 };
+            let leg = (ELBOW * self.label.size).min(0.5 * (own.x - wide / 2.0).abs() - wide / 4.0);
+            let start = Point::new(if side > 0.0 { wide } else { 0.0 }, high / 2.0);
+            (leg > 0.0).then(|| (start, Point::new(start.x + side * leg, start.y)))
+        };
+        let beside = own.x < 0.0 || own.x > wide;
+        let elbow = (self.label.line_course == LineCourse::Elbow && beside).then(level).flatten();
+        let whole = Rect { left: 0.0, top: 0.0, right: wide, bottom: high };
+        let start = map.apply(elbow.map_or(whole.nearest(own), |(start, _)| start));
+        let from = elbow.map_or(start, |(_, bend)| map.apply(bend));
         let length = from.distance(subject);
         if length < LINE_GAP + SHORTEST_LINE {
             return None;
         }
         let to = subject + (from - subject) * (LINE_GAP / length);
-        let colour = self.label.line_colour.clone().unwrap_or_else(|| self.colour.to_owned());
-        Some(Shape::Line { from, to, width, colour })
+        if elbow.is_none() {
+            return Some(Shape::Line { from, to, width, colour });
+        }
+        let lines = vec![vec![start, from, to]];
+        Some(Shape::Stroke { lines, closed: false, width, colour, round: true, blur: 0.0 })
     }
+}
+
+/// How far a box has to be moved to lie in the picture.
+fn inward(rect: Rect, picture: Size) -> Point {
+    let margin = MARGIN * f64::from(picture.width.min(picture.height));
+    let into = |low: f64, high: f64, side: u32| {
+        let most = f64::from(side) - margin;
+        // What is larger than the picture shows its beginning.
+        if low < margin || high - low > most - margin { margin - low } else { (most - high).min(0.0) }
+    };
+    Point::new(into(rect.left, rect.right, picture.width), into(rect.top, rect.bottom, picture.height))
 }

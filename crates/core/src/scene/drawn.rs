@@ -1,12 +1,9 @@
 //! A boundary line on one frame.
 
-use std::sync::Arc;
-
 use super::boundary::{Corner, TextPlace};
 use super::outline::{Knot, Outline};
-use super::{Boundary, Drawable, Shape, Show};
+use super::{Boundary, Drawable, Placed, Shape};
 use crate::geometry::{Homography, Point, Rect};
-use crate::motion::{CarriedPoint, Poses};
 use crate::time::{Frame, FrameRange};
 
 /// A standard deviation of the glow reaches half as far as it is said to.
@@ -15,48 +12,34 @@ const GLOW_DEVIATIONS: f64 = 2.0;
 #[derive(Debug)]
 pub(super) struct PlacedBoundary<'a> {
     pub boundary: &'a Boundary,
-    pub show: &'a Show,
-    pub poses: Arc<Poses>,
-    pub points: &'a [CarriedPoint],
-    /// When it is shown, from the first frame on which it is drawn on to the last.
-    pub time: FrameRange,
     pub colour: &'a str,
     /// Its text: index of the artwork, and its size.
     pub text: Option<(usize, (f64, f64))>,
 }
 
 impl PlacedBoundary<'_> {
-    pub fn drawables(&self, frame: Frame) -> Vec<Drawable> {
-        let Some(pose) = self.poses.at(frame).filter(|_| self.time.contains(frame)) else { return Vec::new() };
-        let knots: Option<Vec<Knot>> =
-            self.boundary.corners.iter().map(|corner| self.knot(*corner, frame, &pose)).collect();
+    /// `time`: from the first frame on which it is drawn on to the last.
+    pub fn drawables(&self, placed: &Placed<'_>, frame: Frame, time: FrameRange) -> Option<Vec<Drawable>> {
+        let pose = placed.poses.at(frame)?;
         // A line without one of its corners would be another line.
-        let Some(knots) = knots.filter(|knots| knots.len() >= Boundary::LEAST_CORNERS) else { return Vec::new() };
-        let outline = Outline::new(knots, self.boundary.closed, &pose, self.poses.anchor());
-        let drawn = self.drawn(frame);
+        let knots: Vec<Knot> =
+            self.boundary.corners.iter().map(|corner| knot(placed, *corner, frame, &pose)).collect::<Option<_>>()?;
+        if knots.len() < Boundary::LEAST_CORNERS {
+            return None;
+        }
+        let outline = Outline::new(knots, self.boundary.closed, &pose, placed.poses.anchor());
+        let drawn = self.drawn(frame, time);
         let shapes =
             self.tint(&outline, drawn).into_iter().chain(self.line(&outline, drawn)).chain(self.text(&outline, drawn));
-        shapes
-            .map(|(shape, opacity)| Drawable { shape, opacity: opacity * self.show.opacity, blend: self.show.blend })
-            .collect()
-    }
-
-    fn knot(&self, corner: Corner, frame: Frame, pose: &Homography) -> Option<Knot> {
-        match corner {
-            Corner::Pin(pin) => self.poses.pin(pin, frame).map(|(own, seen)| Knot { own, seen }),
-            Corner::Point(id) => {
-                let own = self.points.iter().find(|point| point.id == id)?.own_place(&self.poses, frame)?;
-                Some(Knot { own, seen: pose.apply(own) })
-            }
-        }
+        Some(shapes.map(|(shape, opacity)| placed.drawable(shape, opacity)).collect())
     }
 
     /// Which part of the line is there, as shares of its length.
-    fn drawn(&self, frame: Frame) -> (f64, f64) {
+    fn drawn(&self, frame: Frame, time: FrameRange) -> (f64, f64) {
         let drawing = &self.boundary.drawing;
         let share = |frames: i64, over: u32| if over == 0 { 1.0 } else { (frames as f64 / f64::from(over)).min(1.0) };
-        let on = drawing.easing.at(share(self.time.first.until(frame) + 1, drawing.on_frames));
-        let off = drawing.easing.at(1.0 - share(frame.until(self.time.last), drawing.off_frames));
+        let on = drawing.easing.at(share(time.first.until(frame) + 1, drawing.on_frames));
+        let off = drawing.easing.at(1.0 - share(frame.until(time.last), drawing.off_frames));
         if drawing.goes_back { (0.0, on.min(1.0 - off)) } else { (off.min(on), on) }
     }
 
@@ -141,5 +124,16 @@ impl PlacedBoundary<'_> {
         };
         let rect = Rect::centred(middle + self.boundary.label_offset(), size.0, size.1);
         Some((Shape::Artwork { art, matrix: [1.0, 0.0, 0.0, 1.0, rect.left, rect.top] }, to - from))
+    }
+}
+
+fn knot(placed: &Placed<'_>, corner: Corner, frame: Frame, pose: &Homography) -> Option<Knot> {
+    match corner {
+        Corner::Pin(pin) => placed.poses.pin(pin, frame).map(|(own, seen)| Knot { own, seen }),
+        Corner::Point(id) => {
+            let point = placed.subject.points.iter().find(|point| point.id == id)?;
+            let own = point.own_place(&placed.poses, frame)?;
+            Some(Knot { own, seen: pose.apply(own) })
+        }
     }
 }

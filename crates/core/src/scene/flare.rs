@@ -1,14 +1,12 @@
 //! A lamp or the sun that dazzles the lens: a glow with rays, a streak, a ring, and ghosts that move against it.
 
-use std::sync::Arc;
-
 use serde::{Deserialize, Serialize};
 
 use super::settings::{SettingProblem, check_colour, check_number};
-use super::{Drawable, Shape, Show, fade};
+use super::stance::{Facing, stance};
+use super::{Drawable, Lit, Placed, Shape};
 use crate::geometry::{Point, Size};
-use crate::path::Path;
-use crate::time::{Frame, FrameRange};
+use crate::time::Frame;
 
 /// Where the ghosts are on the line from the source through the picture's middle: 0 is the middle, 1 the source's mirror image. With their
 /// radius in shares of the glow's, and their strength.
@@ -41,8 +39,9 @@ pub struct Flare {
     /// Where the source is, counted from the subject, in pixels.
     #[serde(default)]
     pub place: Point,
-    /// Frames over which it flares up and dies away as its source comes and goes.
-    pub fade_frames: u32,
+    /// It fades where the film's picture at the source gets darker than this luma, 0 to 1: something is in front; nothing to leave that alone.
+    #[serde(default)]
+    pub fades_below: Option<f64>,
 }
 
 /// A flare to start from.
@@ -94,7 +93,7 @@ impl Flare {
                 ring,
                 ghosts,
                 place: Point::default(),
-                fade_frames: 4,
+                fades_below: None,
             },
         };
         vec![
@@ -115,7 +114,7 @@ impl Flare {
         check_number("the number of ghosts", f64::from(self.ghosts), 0.0, GHOSTS.len() as f64)?;
         check_number("the place across", self.place.x, -1e5, 1e5)?;
         check_number("the place down", self.place.y, -1e5, 1e5)?;
-        check_number("the fade", f64::from(self.fade_frames), 0.0, 500.0)
+        check_number("the brightness below which it fades", self.fades_below.unwrap_or(0.0), 0.0, 1.0)
     }
 
     /// Its pieces, from back to front: each with its strength, and where it is on the line from the source (none) through the middle.
@@ -139,31 +138,21 @@ impl Flare {
 #[derive(Debug)]
 pub(super) struct PlacedFlare<'a> {
     pub flare: &'a Flare,
-    pub show: &'a Show,
-    pub path: Arc<Path>,
-    pub spans: Vec<FrameRange>,
     /// Index of the artwork of the first piece.
     pub art: usize,
+    /// The middle of the picture.
     pub middle: Point,
 }
 
 impl PlacedFlare<'_> {
-    pub fn drawables(&self, frame: Frame, range: FrameRange) -> Vec<Drawable> {
-        let span = self.spans.iter().find(|span| span.contains(frame));
-        let Some((span, subject)) = span.and_then(|span| Some((span, self.path.position(frame)?))) else {
-            return Vec::new();
-        };
-        let source = subject + self.flare.place;
-        let strength = fade(frame, *span, range, self.flare.fade_frames) * self.show.opacity;
+    pub fn drawables(&self, placed: &Placed<'_>, frame: Frame) -> Option<Vec<Drawable>> {
+        let source = stance(&placed.show.takes, Facing::default(), &placed.poses, frame)?.apply(self.flare.place);
         let drawable = |(i, (part, share, along)): (usize, (FlarePart, f64, Option<f64>))| {
             let at = along.map_or(source, |along| self.middle + (self.middle - source) * along);
             let matrix = [1.0, 0.0, 0.0, 1.0, at.x - part.reach.0, at.y - part.reach.1];
-            Drawable {
-                shape: Shape::Artwork { art: self.art + i, matrix },
-                opacity: strength * share,
-                blend: self.show.blend,
-            }
+            let lit = self.flare.fades_below.map(|threshold| Lit { at: source, threshold });
+            Drawable { lit, ..placed.drawable(Shape::Artwork { art: self.art + i, matrix }, share) }
         };
-        self.flare.parts().into_iter().enumerate().map(drawable).collect()
+        Some(self.flare.parts().into_iter().enumerate().map(drawable).collect())
     }
 }

@@ -23,7 +23,7 @@ fn shot(corners: usize, kind: AttachmentKind) -> Shot {
     let pin = |(i, at): (usize, &Point)| Pin::new(id(i), Frame(10), flight(10).apply(*at), [31, 31], [40, 40]);
     let sample = |at: Point| Sample::bare(at, 0.9, Covariance::new([0.01, 0.0, 0.01]), SampleState::Found);
     let track = |at: &Point| (10..50).map(|n| (Frame(n), sample(flight(n).apply(*at)))).collect();
-    let attachment = Attachment { id: Uuid::from_u128(50), show: Show::default(), kind };
+    let attachment = Attachment::new(Uuid::from_u128(50), kind);
     let subject = Subject {
         pins: places.iter().enumerate().map(pin).collect(),
         attachments: vec![attachment],
@@ -46,7 +46,6 @@ fn picture(lies: Lies, size: [f64; 2]) -> Picture {
         place: Point::default(),
         size,
         turn: 0.0,
-        fade_frames: 4,
     }
 }
 
@@ -75,7 +74,7 @@ fn the_corners_of_a_picture_lie_on_the_corners_of_the_face() {
 #[test]
 fn facing_the_camera_it_turns_and_grows_on_two_pins_as_far_as_wanted() {
     let of = |turns, grows| {
-        let lies = Lies::Facing { since: Frame(10), turns, grows };
+        let lies = Lies::Facing(Facing { since: Frame(10), turns, grows });
         let shot = shot(2, AttachmentKind::Picture(picture(lies, [150.0, 100.0])));
         let (then, now) = (flat(&drawables(&shot, 10)), flat(&drawables(&shot, 40)));
         let side = |map: &Homography| map.apply(Point::new(300.0, 0.0)) - map.apply(Point::new(0.0, 0.0));
@@ -121,6 +120,6 @@ fn ghosts_move_against_the_source_through_the_middle() {
 fn settings_out_of_bounds_are_named() {
     let flare = Flare { ghosts: 9, ..Flare::looks(PICTURE)[0].flare.clone() };
     assert!(flare.check().unwrap_err().to_string().contains("ghosts"));
-    let wide = picture(Lies::Facing { since: Frame(0), turns: true, grows: true }, [0.0, 10.0]);
+    let wide = picture(Lies::Facing(Facing { since: Frame(0), turns: true, grows: true }), [0.0, 10.0]);
     assert!(wide.check().unwrap_err().to_string().contains("size"));
 }

@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::settings::{SettingProblem, check_colour, check_number};
+use super::stance::Facing;
 use crate::geometry::{Point, Size};
 
 /// The faces that ship with the application.
@@ -20,19 +21,6 @@ pub enum Font {
     Serif,
     /// Caveat, bold: as if by hand.
     Hand,
-}
-
-/// Which part of the subject's motion a label takes.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Takes {
-    /// All of its position.
-    #[default]
-    Position,
-    /// Only left and right.
-    Across,
-    /// Only up and down.
-    UpAndDown,
 }
 
 /// Where a label is drawn, seen from the subject.
@@ -57,6 +45,54 @@ pub struct BoxStyle {
     pub padding: f64,
     /// Radius of the corners, in pixels.
     pub radius: f64,
+    /// A line round it, if any.
+    #[serde(default)]
+    pub border: Option<Edge>,
+}
+
+/// A line round a box or round letters.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Edge {
+    /// Colour as `#rrggbb`.
+    pub colour: String,
+    /// Width, in pixels.
+    pub width: f64,
+}
+
+/// A shadow behind the box, or behind the letters where there is no box.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Shadow {
+    /// Colour as `#rrggbb`.
+    pub colour: String,
+    /// Its strength, 0 to 1.
+    pub opacity: f64,
+    /// How far it lies to the right and down, in pixels.
+    pub shift: Point,
+    /// Softness: standard deviation in pixels.
+    pub softness: f64,
+}
+
+/// A second, smaller text below the first: a role, say.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Second {
+    /// The text.
+    pub text: String,
+    /// Height of its letters in shares of the first text's.
+    pub size: f64,
+    /// Colour as `#rrggbb`; nothing takes the first text's.
+    #[serde(default)]
+    pub colour: Option<String>,
+}
+
+/// The course of the line from the box to the subject.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum LineCourse {
+    /// Straight.
+    #[default]
+    Straight,
+    /// Level at first, then straight to the subject.
+    Elbow,
 }
 
 /// A label.
@@ -71,22 +107,38 @@ pub struct Label {
     pub size: f64,
     /// Colour of the text as `#rrggbb`.
     pub colour: String,
+    /// A line round the letters, if any.
+    #[serde(default)]
+    pub outline: Option<Edge>,
+    /// A second text below, if any.
+    #[serde(default)]
+    pub second: Option<Second>,
     /// The box behind it, if any.
     #[serde(rename = "box")]
     pub box_style: Option<BoxStyle>,
+    /// A shadow, if any.
+    #[serde(default)]
+    pub shadow: Option<Shadow>,
     /// Width of the line to the subject, in pixels; `None` for no line.
     pub line_width: Option<f64>,
     /// Colour of the line as `#rrggbb`; `None` takes the subject's.
     #[serde(default)]
     pub line_colour: Option<String>,
+    /// Course of the line.
+    #[serde(default)]
+    pub line_course: LineCourse,
     /// Where it is drawn.
     #[serde(default)]
     pub placement: Placement,
-    /// Which motion it takes.
+    /// Which part of turn and growth it takes: none, as usual, keeps it upright and of one size.
     #[serde(default)]
-    pub takes: Takes,
-    /// Frames over which it comes and goes with the subject.
-    pub fade_frames: u32,
+    pub facing: Facing,
+    /// Whether its box is kept inside the picture.
+    #[serde(default)]
+    pub keeps_inside: bool,
+    /// Whether it makes room for labels further back that do the same.
+    #[serde(default)]
+    pub keeps_apart: bool,
 }
 
 /// What the artwork of a label looks like: all that has to be known to draw it, and nothing about where.
@@ -100,8 +152,24 @@ pub struct LabelArt {
     pub size: f64,
     /// Colour of the text as `#rrggbb`.
     pub colour: String,
+    /// A line round the letters, if any.
+    pub outline: Option<Edge>,
+    /// A second text below, if any.
+    pub second: Option<Second>,
     /// The box behind it, if any.
     pub box_style: Option<BoxStyle>,
+    /// A shadow, if any.
+    pub shadow: Option<Shadow>,
+}
+
+impl LabelArt {
+    /// How far the shadow and the lines round it reach beyond its box, in pixels.
+    pub fn bleed(&self) -> f64 {
+        let border = self.box_style.as_ref().and_then(|style| style.border.as_ref());
+        let edges = border.map_or(0.0, |edge| edge.width / 2.0).max(self.outline.as_ref().map_or(0.0, |edge| edge.width));
+        let shadow = self.shadow.as_ref();
+        edges + shadow.map_or(0.0, |shadow| shadow.shift.x.abs().max(shadow.shift.y.abs()) + 3.0 * shadow.softness)
+    }
 }
 
 impl Label {
@@ -115,12 +183,23 @@ impl Label {
             font: Font::Sans,
             size: 26.0,
             colour: "#ffffff".into(),
-            box_style: Some(BoxStyle { fill: "#16202a".into(), opacity: 0.78, padding: 10.0, radius: 5.0 }),
+            outline: None,
+            second: None,
+            box_style: Some(BoxStyle {
+                fill: "#16202a".into(),
+                opacity: 0.78,
+                padding: 10.0,
+                radius: 5.0,
+                border: None,
+            }),
+            shadow: None,
             line_width: Some(2.0),
             line_colour: None,
+            line_course: LineCourse::Straight,
             placement: Placement::Auto,
-            takes: Takes::Position,
-            fade_frames: 6,
+            facing: Facing::default(),
+            keeps_inside: false,
+            keeps_apart: false,
         }
     }
 
@@ -149,29 +228,28 @@ impl Label {
             font: self.font,
             size: self.size,
             colour: self.colour.clone(),
+            outline: self.outline.clone(),
+            second: self.second.clone(),
             box_style: self.box_style.clone(),
+            shadow: self.shadow.clone(),
         }
     }
 
     /// Checks every setting.
     pub fn check(&self) -> Result<(), SettingProblem> {
-        if self.text.as_ref().is_some_and(|text| text.chars().count() > Self::MAX_TEXT) {
+        let second = self.second.as_ref().map(|second| &second.text);
+        if self.text.iter().chain(second).any(|text| text.chars().count() > Self::MAX_TEXT) {
             return Err(SettingProblem::Text(Self::MAX_TEXT));
         }
-        let box_fill = self.box_style.as_ref().map(|style| &style.fill);
-        for colour in std::iter::once(&self.colour).chain(self.line_colour.as_ref()).chain(box_fill) {
-            check_colour(colour)?;
-        }
+        check_colour(&self.colour)?;
+        self.line_colour.iter().try_for_each(|colour| check_colour(colour))?;
         check_number("the size", self.size, 4.0, 400.0)?;
-        check_number("the fade", f64::from(self.fade_frames), 0.0, 500.0)?;
-        if let Some(width) = self.line_width {
-            check_number("the width of the line", width, 0.5, 40.0)?;
-        }
-        if let Some(style) = &self.box_style {
-            check_number("the box's opacity", style.opacity, 0.0, 1.0)?;
-            check_number("the box's padding", style.padding, 0.0, 200.0)?;
-            check_number("the box's corner radius", style.radius, 0.0, 200.0)?;
-        }
+        self.line_width.map_or(Ok(()), |width| check_number("the width of the line", width, 0.5, 40.0))?;
+        let border = self.box_style.as_ref().and_then(|style| style.border.as_ref());
+        self.outline.iter().chain(border).try_for_each(Edge::check)?;
+        self.second.as_ref().map_or(Ok(()), Second::check)?;
+        self.box_style.as_ref().map_or(Ok(()), BoxStyle::check)?;
+        self.shadow.as_ref().map_or(Ok(()), Shadow::check)?;
         if let Placement::Offset(offset) = self.placement {
             check_number("the offset across", offset.x, -1e5, 1e5)?;
             check_number("the offset down", offset.y, -1e5, 1e5)?;
@@ -183,5 +261,38 @@ impl Label {
 impl Default for Label {
     fn default() -> Self {
         Self::new()
+    }
+}
+
+impl BoxStyle {
+    fn check(&self) -> Result<(), SettingProblem> {
+        check_colour(&self.fill)?;
+        check_number("the box's opacity", self.opacity, 0.0, 1.0)?;
+        check_number("the box's padding", self.padding, 0.0, 200.0)?;
+        check_number("the box's corner radius", self.radius, 0.0, 200.0)
+    }
+}
+
+impl Edge {
+    fn check(&self) -> Result<(), SettingProblem> {
+        check_colour(&self.colour)?;
+        check_number("the width of the outline or border", self.width, 0.0, 60.0)
+    }
+}
+
+impl Shadow {
+    fn check(&self) -> Result<(), SettingProblem> {
+        check_colour(&self.colour)?;
+        check_number("the shadow's strength", self.opacity, 0.0, 1.0)?;
+        check_number("the shadow's shift across", self.shift.x, -200.0, 200.0)?;
+        check_number("the shadow's shift down", self.shift.y, -200.0, 200.0)?;
+        check_number("the shadow's softness", self.softness, 0.0, 100.0)
+    }
+}
+
+impl Second {
+    fn check(&self) -> Result<(), SettingProblem> {
+        self.colour.iter().try_for_each(|colour| check_colour(colour))?;
+        check_number("the size of the second text", self.size, 0.2, 3.0)
     }
 }

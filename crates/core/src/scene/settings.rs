@@ -29,6 +29,14 @@ pub enum SettingProblem {
         /// How many there are.
         count: usize,
     },
+    /// An outline with too few or too many corners.
+    #[error("an outline has 3 to {most} corners; this one has {count}")]
+    Outline {
+        /// How many there are.
+        count: usize,
+        /// Most allowed.
+        most: usize,
+    },
     /// An easing in which time runs backward.
     #[error("the easing is no cubic Bézier curve of CSS: both x have to be between 0 and 1")]
     Easing,

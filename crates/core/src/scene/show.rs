@@ -1,8 +1,11 @@
-//! What all attachments have in common: whether, when and how strongly they are shown.
+//! What all attachments have in common: whether, when, where in the order, and how strongly they are shown.
 
 use serde::{Deserialize, Serialize};
 
+use super::keyed::{self, Key};
+use super::passage::Passage;
 use super::settings::{SettingProblem, check_number};
+use super::stance::Takes;
 use crate::time::{Frame, FrameRange};
 
 /// How an attachment's colour and that of the picture become one.
@@ -24,25 +27,47 @@ pub enum Blend {
 
 /// Whether, when and how strongly an attachment is shown.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
 pub struct Show {
     /// Off, it is kept but not shown.
     pub on: bool,
     /// Share of the light that it covers, 0 to 1.
     pub opacity: f64,
     /// How it is blended in.
-    #[serde(default)]
     pub blend: Blend,
     /// The first frame on which it is shown; nothing for when its subject comes.
-    #[serde(default)]
     pub first: Option<Frame>,
     /// The last frame on which it is shown; nothing for when its subject goes.
-    #[serde(default)]
     pub last: Option<Frame>,
+    /// Higher lies further in front; among equals, later subjects and attachments do.
+    pub order: i32,
+    /// How much of the subject's position it takes.
+    pub takes: Takes,
+    /// How it comes.
+    pub enters: Passage,
+    /// How it goes.
+    pub leaves: Passage,
+    /// How long the shutter seems to be open, in degrees of a frame (360 is all of it), for blur from motion; 0 for none.
+    pub shutter: f64,
+    /// Numbers that change over time.
+    pub keys: Vec<Key>,
 }
 
 impl Default for Show {
     fn default() -> Self {
-        Self { on: true, opacity: 1.0, blend: Blend::Normal, first: None, last: None }
+        Self {
+            on: true,
+            opacity: 1.0,
+            blend: Blend::Normal,
+            first: None,
+            last: None,
+            order: 0,
+            takes: Takes::default(),
+            enters: Passage::default(),
+            leaves: Passage::default(),
+            shutter: 0.0,
+            keys: Vec::new(),
+        }
     }
 }
 
@@ -56,6 +81,12 @@ impl Show {
 
     /// Checks every setting.
     pub fn check(&self) -> Result<(), SettingProblem> {
-        check_number("the opacity", self.opacity, 0.0, 1.0)
+        check_number("the opacity", self.opacity, 0.0, 1.0)?;
+        check_number("the order", f64::from(self.order), -1000.0, 1000.0)?;
+        check_number("the shutter", self.shutter, 0.0, 360.0)?;
+        self.takes.check()?;
+        self.enters.check()?;
+        self.leaves.check()?;
+        keyed::check(&self.keys)
     }
 }

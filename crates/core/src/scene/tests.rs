@@ -74,18 +74,19 @@ fn a_label_left_to_itself_stays_in_the_picture_and_off_the_subject() {
 #[test]
 fn it_fades_with_the_span_but_not_at_the_ends_of_the_shot() {
     let places: Vec<_> = (0..20).map(|frame| (frame, 300.0, 200.0)).collect();
-    let shot = shot(Label { fade_frames: 4, ..Label::new() }, &places);
+    let shot = shot(Label::new(), &places);
     let scene = Scene::new(&shot, PICTURE, range(0, 40), &measured);
     let opacity = |frame| scene.frame(Frame(frame))[0].opacity;
     assert_eq!(opacity(0), 1.0, "the subject was there before the shot began");
-    assert_eq!(opacity(15), 1.0);
+    assert_eq!(opacity(13), 1.0);
     assert!(opacity(17) < 1.0 && opacity(18) < opacity(17) && opacity(19) < opacity(18) && opacity(19) > 0.0);
 }
 
 #[test]
 fn one_axis_only() {
-    let label = Label { takes: Takes::Across, placement: Placement::Offset(Point::new(0.0, -90.0)), ..Label::new() };
-    let shot = shot(label, &[(0, 100.0, 200.0), (1, 150.0, 260.0)]);
+    let label = Label { placement: Placement::Offset(Point::new(0.0, -90.0)), ..Label::new() };
+    let mut shot = shot(label, &[(0, 100.0, 200.0), (1, 150.0, 260.0)]);
+    shot.subjects[0].attachments[0].show.takes.axis = Axis::Across;
     let scene = Scene::new(&shot, PICTURE, range(0, 1), &measured);
     assert_eq!(corner(&scene.frame(Frame(1))) - corner(&scene.frame(Frame(0))), Point::new(50.0, 0.0));
 }

@@ -12,7 +12,7 @@ use uuid::Uuid;
 
 use crate::motion::{CarriedPoint, Poses, SubjectMotion};
 use crate::path::{Cleaning, Path, clean, hand_over};
-use crate::scene::{Boundary, Flare, Label, Picture, SettingProblem, Show};
+use crate::scene::{Boundary, Cover, Flare, Front, Label, Picture, SettingProblem, Show};
 use crate::time::Frame;
 
 pub use covariance::Covariance;
@@ -68,6 +68,9 @@ pub struct HandOver {
 pub struct Attachment {
     /// Identity, never shown.
     pub id: Uuid,
+    /// The look that it shares with others of its kind: a change of one changes all.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub look: Option<String>,
     /// Whether, when and how strongly it is shown.
     #[serde(default)]
     pub show: Show,
@@ -88,12 +91,21 @@ pub enum AttachmentKind {
     Picture(Picture),
     /// A lamp or the sun that dazzles the lens.
     Flare(Flare),
+    /// A cover over a face or a number plate, or over everything else.
+    Cover(Cover),
+    /// What stands in front of everything further back.
+    Front(Front),
 }
 
 impl Attachment {
     /// A label as usual.
     pub fn label(id: Uuid, label: Label) -> Self {
-        Self { id, show: Show::default(), kind: AttachmentKind::Label(label) }
+        Self::new(id, AttachmentKind::Label(label))
+    }
+
+    /// An attachment that is shown as usual.
+    pub fn new(id: Uuid, kind: AttachmentKind) -> Self {
+        Self { id, look: None, show: Show::default(), kind }
     }
 
     /// Checks every setting.
@@ -104,6 +116,8 @@ impl Attachment {
             AttachmentKind::Boundary(boundary) => boundary.check(),
             AttachmentKind::Picture(picture) => picture.check(),
             AttachmentKind::Flare(flare) => flare.check(),
+            AttachmentKind::Cover(cover) => cover.check(),
+            AttachmentKind::Front(front) => front.check(),
         }
     }
 }

@@ -1,6 +1,7 @@
 // The bench: one shot. Where things are and how they move comes from the server; this shows it and sends what is done.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, listen, throttled } from "./api.js";
+import { attaching } from "./attach.js";
 import { bounding } from "./boundary.js";
 import { cleaning } from "./clean.js";
 import { compose } from "./compose.js";
@@ -10,7 +11,6 @@ import { following } from "./follow.js";
 import { holding } from "./hold.js";
 import { importing } from "./imports.js";
 import { KEYS, press } from "./keys.js";
-import { labelling } from "./label.js";
 import { mending } from "./mend.js";
 import { Overlay } from "./overlay.js";
 import { patching } from "./patches.js";
@@ -39,7 +39,7 @@ Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), flaring(), patching(), spotting(parts), labelling(parts), exporting(parts), importing(), {
+  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), flaring(), patching(), spotting(parts), attaching(parts), exporting(parts), importing(), {
     loaded: false,
     revision: 0,
     clip: {},
@@ -80,7 +80,7 @@ Alpine.data("bench", () => {
         moved: () => (parts.holdAt = null),
       };
       parts.player = new Player(this.$refs.canvas, events);
-      parts.overlay = new Overlay(this.$refs.over, this.$refs.flats, parts.player);
+      parts.overlay = new Overlay(this.$refs.over, this.$refs.stack, parts.player);
       parts.timeline = new Timeline(this.$refs.rows, this.$refs.ruler, {
         go: (frame) => this.goTo(frame),
         range: (range) => this.choose(range),
@@ -137,6 +137,7 @@ Alpine.data("bench", () => {
       this.redoTitle = state.redo;
       this.jobs = state.jobs;
       this.recipes = state.recipes;
+      this.looks = state.looks;
       parts.tracks = new Map(state.tracks.map((columns) => [columns.pin, Track.fromColumns(columns)]));
       this.samplesSeen++;
       if (opening || !this.subjects.some((one) => one.id === this.selected)) {
@@ -176,7 +177,7 @@ Alpine.data("bench", () => {
     async refreshScene() {
       try {
         parts.overlay.setScene(await call("GET", `${this.path}/scene`));
-        parts.overlay.labelShift = null;
+        parts.overlay.scene.shift = null;
         this.sceneSeen++;
         this.repaint();
       } catch (error) {
@@ -267,8 +268,15 @@ Alpine.data("bench", () => {
         const place = parts.tracks.get(this.leader(one).id)?.get(this.frame);
         if (place) others.push({ place, letter: one.letter, colour: this.colours[one.colour] });
       }
-      const mine = this.playing || !this.subject ? {} : { ownPins: this.otherPinsHere(), carried: this.carriedHere(), linked: this.linkedPlaces() };
-      return { ...mine, pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample, track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, path: this.cleaned ? parts.path : null };
+      const mine = this.playing || !this.subject ? {} : { ownPins: this.otherPinsHere(), carried: this.carriedHere(), linked: this.linkedPlaces(), outlined: this.outlining };
+      return { ...mine, pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample, track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, path: this.cleaned ? parts.path : null, grabbable: this.grabbable() };
+    },
+    // What can be dragged, with its kind: all that hangs on the selected subject, and every label.
+    grabbable() {
+      if (this.wantsPin && this.subject) return null;
+      if (this.linking || this.outlining) return null;
+      const mine = (one) => one.kind !== "boundary" && (one.kind === "label" || this.attachments.some((own) => own.id === one.id));
+      return new Map(this.subjects.flatMap((one) => one.attachments).filter(mine).map((one) => [one.id, one.kind]));
     },
     repaint() {
       if (!this.loaded) return;
@@ -438,7 +446,7 @@ Alpine.data("bench", () => {
       this.handing = false;
       this.placingHere = false;
       this.byHand = null;
-      this.adding = this.linking = null;
+      this.adding = this.linking = this.outlining = this.openId = null;
       this.pickedPin = null;
       this.chosen = null;
       parts.timeline.curves.picked.clear();
@@ -503,8 +511,8 @@ Alpine.data("bench", () => {
     },
 
     escape() {
-      if (this.linking) {
-        this.linking = null;
+      if (this.linking || this.outlining) {
+        this.linking = this.outlining = null;
         this.repaint();
       } else if (this.adding) this.addOn(this.adding);
       else if (this.byHand) this.endByHand();

@@ -7,7 +7,7 @@ export const exporting = (parts) => ({
   },
 
   describeExport(job) {
-    const kind = job.payload.container === "mp4" ? "MP4" : "WebM";
+    const kind = { mp4: "MP4", webm: "WebM", webm_graphics: "Graphics, WebM", prores_graphics: "Graphics, ProRes", png_graphics: "Graphics, PNG" }[job.payload.container];
     const progress = job.progress ?? {};
     const left = progress.seconds_left ? `, ${Math.ceil(progress.seconds_left)} s left` : "";
     const texts = {
@@ -27,6 +27,9 @@ export const exporting = (parts) => ({
     };
   },
 
+  get stillHref() {
+    return `${this.path}/still?frame=${this.frame}`;
+  },
 
   async exportFilm(container) {
     try {

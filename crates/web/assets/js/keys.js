@@ -11,6 +11,9 @@ export const KEYS = [
   { keys: "Shift S", what: "Next pin of the subject", match: (e) => e.key === "S", run: (b) => b.nextPin() },
   { keys: "I", what: "Flare on the subject", match: (e) => e.key === "i", run: (b) => b.addFlare() },
   { keys: "U", what: "Boundary line: click its corners in order; Enter leaves it open", match: (e) => e.key === "u", run: (b) => b.beginLinking() },
+  { keys: "M", what: "Cover over the subject", match: (e) => e.key === "m", run: (b) => b.addCover() },
+  { keys: "Q", what: "What stands in front: click round it; Enter closes it", match: (e) => e.key === "q", run: (b) => b.beginOutline() },
+  { keys: "Ctrl C, Ctrl V", what: "Copy what is open, paste it on the subject", match: () => false },
   { keys: "Enter", what: "Put the pin at the crosshair", match: (e, b) => e.key === "Enter" && b.cursor, run: (b) => b.putAtCursor() },
   { keys: "P", what: "Put the pin on this frame by hand; with a range: follow it by hand", match: (e) => e.key === "p", run: (b) => b.putHere() },
   { keys: "Alt ← → ↑ ↓", what: "Move the point by a pixel, with Shift by ten, with Ctrl by a tenth", match: (e) => e.altKey && e.key.startsWith("Arrow"), run: (b, e) => b.nudge(e) },
@@ -34,7 +37,7 @@ export const KEYS = [
   { keys: "Delete", what: "Delete the range, the picked keyframes, or the sample on this frame", match: (e) => e.key === "Delete" && !e.shiftKey, run: (b) => b.deleteSample() },
   { keys: "Shift Delete", what: "Remove the subject", match: (e) => e.key === "Delete" && e.shiftKey, run: (b) => b.removeSubject() },
   { keys: "R", what: "Name the subject", match: (e) => e.key === "r", run: (b) => b.focusOn("subject-name") },
-  { keys: "L", what: "Text of the label", match: (e) => e.key === "l", run: (b) => (b.label ? b.focusOn("label-text") : b.addLabel()) },
+  { keys: "L", what: "Text of the label", match: (e) => e.key === "l", run: (b) => (b.label ? b.openLabel() : b.addLabel()) },
   { keys: "S", what: "Next subject", match: (e) => e.key === "s", run: (b) => b.nextSubject() },
   { keys: "+ −", what: "Zoom in, out", match: (e) => e.key === "+" || e.key === "=" || e.key === "-", run: (b, e) => b.zoomBy(e.key === "-" ? 0.5 : 2) },
   { keys: "0", what: "Whole picture", match: (e) => e.key === "0", run: (b) => b.fit() },
@@ -56,6 +59,11 @@ export function press(event, bench) {
     else bench.undo();
     return true;
   }
+  if (control && !field && !String(window.getSelection()) && (event.key === "c" || event.key === "v")) {
+    if (event.key === "c") bench.copyAttachment();
+    else bench.pasteAttachment();
+    return true;
+  }
   const nudge = event.altKey && event.key.startsWith("Arrow");
   if ((control && !nudge) || field || document.querySelector(".modal.show")) return false;
   // Buttons and links keep the keys that press them.
@@ -69,6 +77,7 @@ export function press(event, bench) {
     bench.moveCursor(event);
     return true;
   }
+  if (bench.outlining && event.key === "Enter") return bench.endOutline(), true;
   if (bench.linking && event.key === "Enter") return bench.endLinking(false), true;
   const action = KEYS.find((entry) => entry.match(event, bench));
   action?.run(bench, event);

@@ -1,127 +1,39 @@
 // What lies over the picture: marks of the pin, its trail, and the attachments exactly as the server evaluated them.
 
+import { SceneStack } from "./scene.js";
 import { make } from "./svg.js";
 import { paintPath, paintTrail } from "./trail.js";
 
-const BLENDS = { add: "plus-lighter" }; // Where CSS has another word.
 const GRIP = 8;
 const REACH = 24; // Sides of what can be grabbed, in CSS pixels.
 const NEAREST = 20; // Least distance of a corner's grip from the point, across and down.
 
 export class Overlay {
-  // `flats` holds pictures in perspective: SVG has none.
-  constructor(svg, flats, player) {
+  // `stack` holds the scene, below everything else.
+  constructor(svg, stack, player) {
     this.svg = svg;
-    this.flats = flats;
     this.player = player;
-    this.scene = make("g", {}, svg);
+    this.scene = new SceneStack(stack, make("g", {}, svg), player);
     this.trails = make("g", {}, svg);
     this.spots = make("g", {}, svg);
     this.marks = make("g", {}, svg);
     this.cross = make("g", {}, svg);
-    this.artwork = [];
-    this.sceneData = null;
-    this.labelShift = null;
   }
 
-  // Takes the server's scene: artwork once, and what to paint on each frame.
+  // The scene as the server evaluated it.
   setScene(data) {
-    this.sceneData = data;
-    this.scene.replaceChildren();
-    this.artwork = data.artwork.map((art) => {
-      if (art.href) return this.image(art);
-      const group = make("g", { "data-part": "label" }, this.scene);
-      const parsed = new DOMParser().parseFromString(art.svg, "image/svg+xml").documentElement;
-      for (const child of [...parsed.childNodes]) group.append(document.importNode(child, true));
-      group.remove();
-      return { group, width: art.width, height: art.height };
-    });
+    this.scene.take(data);
   }
-
-  image({ href, width, height }) {
-    const known = this.artwork.find((one) => one.image?.getAttribute("src") === href && !one.taken);
-    if (known) return (known.taken = true), { ...known, taken: false };
-    const image = Object.assign(new Image(width, height), { src: href, alt: "" });
-    return { image, width, height };
-  }
-
-  drawables(frame) {
-    return this.sceneData?.frames[frame - this.sceneData.first] ?? [];
+  get sceneData() {
+    return this.scene.data;
   }
 
   paint(state) {
-    this.paintScene(state);
+    this.scene.paint(state);
     this.paintTrails(state);
     this.paintSpots(state);
     this.paintMarks(state);
     this.paintCross(state);
-  }
-
-  paintScene(state) {
-    const { view } = this.player;
-    const [children, flats] = [[], []];
-    for (const drawable of this.drawables(this.player.shown)) {
-      const isFlat = drawable.shape.shape === "flat";
-      const element = isFlat ? this.flatElement(drawable) : this.element(drawable, state);
-      if (drawable.blend !== "normal") element.style.mixBlendMode = BLENDS[drawable.blend] ?? drawable.blend;
-      (isFlat ? flats : children).push(element);
-    }
-    this.scene.setAttribute("transform", `translate(${view.x} ${view.y}) rotate(${(view.turn * 180) / Math.PI}) scale(${view.scale})`);
-    this.scene.replaceChildren(...children);
-    this.flats.replaceChildren(...flats);
-  }
-
-  // From the picture's pixels to the film's picture, then to the stage, as one map of CSS.
-  flatElement({ shape, opacity }) {
-    const { image } = this.artwork[shape.art];
-    const { scale, turn, x, y } = this.player.view;
-    const [cos, sin] = [scale * Math.cos(turn), scale * Math.sin(turn)];
-    const [r, s, t] = shape.matrix;
-    const across = r.map((value, i) => cos * value - sin * s[i] + x * t[i]);
-    const down = r.map((value, i) => sin * value + cos * s[i] + y * t[i]);
-    const column = (i) => [across[i], down[i], 0, t[i]];
-    image.style.transform = `matrix3d(${[...column(0), ...column(1), 0, 0, 1, 0, ...column(2)].join(",")})`;
-    image.style.opacity = opacity;
-    image.style.mixBlendMode = "normal";
-    return image;
-  }
-
-  element(drawable, state) {
-    const { shape } = drawable.shape;
-    if (shape === "artwork") return this.artworkElement(drawable, state);
-    return shape === "line" ? this.lineElement(drawable) : this.outlineElement(drawable);
-  }
-
-  // A line through points, or what lies inside of polygons.
-  outlineElement({ shape, opacity }) {
-    const closed = shape.shape === "area" || shape.closed;
-    const d = (shape.rings ?? shape.lines).map((line) => `M${line.map(({ x, y }) => `${x} ${y}`).join("L")}${closed ? "Z" : ""}`).join("");
-    const look = shape.shape === "area" ? { fill: shape.colour } : { fill: "none", stroke: shape.colour, "stroke-width": shape.width, "stroke-linejoin": "round", "stroke-linecap": shape.round ? "round" : "butt" };
-    const element = make("path", { d, opacity, ...look });
-    if (shape.blur > 0) element.style.filter = `blur(${shape.blur}px)`;
-    return element;
-  }
-
-  artworkElement(drawable, state) {
-    const { art, matrix } = drawable.shape;
-    const { group, width, height } = this.artwork[art];
-    const moved = [...matrix];
-    const shift = this.labelShift;
-    if (shift && shift.art === art) {
-      moved[4] += shift.x;
-      moved[5] += shift.y;
-    }
-    const holder = make("g", { transform: `matrix(${moved.join(" ")})`, opacity: drawable.opacity });
-    holder.append(group);
-    const attachment = this.sceneData.offsets.find((one) => one.art === art)?.attachment;
-    if (attachment && !state.playing) make("rect", { class: "label-grab", width, height, "data-grab": "label", "data-attachment": attachment, "data-art": art }, holder);
-    return holder;
-  }
-
-  lineElement(drawable) {
-    const { from, to, width, colour } = drawable.shape;
-    const hidden = this.labelShift ? 0.25 : 1;
-    return make("line", { x1: from.x, y1: from.y, x2: to.x, y2: to.y, stroke: colour, "stroke-width": width, "stroke-linecap": "round", opacity: drawable.opacity * hidden });
   }
 
   paintTrails(state) {
@@ -153,6 +65,7 @@ export class Overlay {
     for (const one of state.ownPins ?? []) this.ownPin(one);
     for (const one of state.carried ?? []) this.carried(one);
     if (state.linked) this.linked(state.linked);
+    if (state.outlined) this.linked(state.outlined);
     const { pin, place } = state;
     if (!pin || !place || state.playing) return;
     const at = this.player.toStage(place.x, place.y);

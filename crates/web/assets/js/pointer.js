@@ -58,7 +58,8 @@ export class Pointer {
   write({ x, y }, event) {
     const grab = this.bench.byHand ? null : event.target.dataset?.grab;
     if (this.bench.linking) return this.writeAt({ x, y }, event, this.bench.linkingText);
-    const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", label: "Drag: move the label", pin: "Click: this pin", carried: "Drag: correct it on this frame, it counts for all" };
+    if (this.bench.outlining) return this.writeAt({ x, y }, event, this.bench.outliningText);
+    const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", attachment: "Drag: move it; it keeps following", pin: "Click: this pin", carried: "Drag: correct it on this frame, it counts for all" };
     const wanted = !this.drag && !grab && this.bench.wantsPin;
     const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
     this.writeAt({ x, y }, event, text);
@@ -85,11 +86,12 @@ export class Pointer {
   startDrag(event, from) {
     const grab = event.button === 0 && !this.bench.byHand ? event.target.dataset?.grab : null;
     if (this.bench.linking) return this.linkOrMove(grab, from, event);
+    if (this.bench.outlining) return this.dragGround(from, event);
     if (grab === "point") return this.dragPoint(from);
     if (grab === "pattern" || grab === "search") return this.dragSize(grab);
     if (grab === "pin") return this.pickPin(event.target.dataset.pin);
     if (grab === "carried") return this.dragCarried(from, event.target.dataset.point);
-    if (grab === "label") return this.dragLabel(from, event.target.dataset);
+    if (grab === "attachment") return this.dragAttachment(from, event.target.dataset.attachment);
     return this.dragGround(from, event);
   }
 
@@ -165,26 +167,23 @@ export class Pointer {
     };
   }
 
-  dragLabel(from, { attachment, art }) {
-    const owner = this.bench.subjects.find((one) => one.attachments.some((other) => other.id === attachment));
-    const found = this.overlay.sceneData.offsets.find((one) => one.attachment === attachment);
-    const shift = { art: Number(art), x: 0, y: 0 };
+  dragAttachment(from, id) {
+    const shift = { of: id, x: 0, y: 0 };
+    const start = this.player.toPicture(from.x, from.y);
     return {
       move: (to) => {
-        shift.x = (to.x - from.x) / this.player.view.scale;
-        shift.y = (to.y - from.y) / this.player.view.scale;
-        this.overlay.labelShift = shift;
+        const now = this.player.toPicture(to.x, to.y);
+        Object.assign(shift, { x: now.x - start.x, y: now.y - start.y });
+        this.overlay.scene.shift = shift;
         this.bench.repaint();
       },
-      end: async (_, cancelled) => {
-        if (Math.hypot(shift.x, shift.y) < 0.5 || cancelled) {
-          this.overlay.labelShift = null;
-          this.bench.select(owner.id);
-          return;
-        }
+      end: async (to, cancelled) => {
+        const moved = Math.hypot(to.x - from.x, to.y - from.y) > 1;
+        if (moved && !cancelled) return this.bench.dragged(id, start, this.player.toPicture(to.x, to.y));
+        this.overlay.scene.shift = null;
+        const owner = this.bench.subjects.find((one) => one.attachments.some((other) => other.id === id));
         this.bench.select(owner.id);
-        const offset = { x: found.offset.x + shift.x, y: found.offset.y + shift.y };
-        await this.bench.putLabel({ placement: { offset } }, "Move the label");
+        this.bench.openAttachment(id);
       },
     };
   }
@@ -203,8 +202,10 @@ export class Pointer {
       },
       end: (to, cancelled) => {
         this.bench.panning = false;
-        if (moved || cancelled || !this.bench.wantsPin) return;
+        if (moved || cancelled) return;
         const exact = this.player.toPicture(to.x, to.y);
+        if (this.bench.outlining) return this.bench.outlineTo(exact.x, exact.y);
+        if (!this.bench.wantsPin) return;
         const place = event.shiftKey ? this.bench.snapped(exact) : exact;
         this.bench.putPin(place.x, place.y);
       },

@@ -1,0 +1,211 @@
+//! What is painted on a frame.
+
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use super::{Blend, Brightness, CoverEffect, FlarePart, LabelArt};
+use crate::geometry::{Homography, Point, Rect};
+
+/// Something to paint on one frame, in picture coordinates.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Drawable {
+    /// What to paint.
+    pub shape: Shape,
+    /// Share of the light that it covers, 0 to 1.
+    pub opacity: f64,
+    /// How it is blended in.
+    #[serde(default)]
+    pub blend: Blend,
+    /// It is the mean of itself moved by each of these, in pixels: blur from motion. None for a sharp one.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub exposures: Vec<Point>,
+    /// It fades where the film's picture is dark.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub lit: Option<Lit>,
+}
+
+/// A place of the film's picture that has to be bright.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Lit {
+    /// The place.
+    pub at: Point,
+    /// The luma, 0 to 1, at which half is left.
+    pub threshold: f64,
+}
+
+impl Lit {
+    /// The mean luma of so many pixels to each side of the place counts.
+    pub const REACH: i32 = 4;
+    /// Over how much luma it fades.
+    const SOFTNESS: f64 = 0.2;
+
+    /// What is left at a luma of the place.
+    pub fn share(&self, luma: f64) -> f64 {
+        ((luma - self.threshold) / Self::SOFTNESS + 0.5).clamp(0.0, 1.0)
+    }
+}
+
+impl Drawable {
+    /// Whether the film's own picture is needed to paint it.
+    pub fn needs_picture(&self) -> bool {
+        self.lit.is_some() || matches!(self.shape, Shape::Cover { .. } | Shape::Front { .. })
+    }
+
+    /// The shape in each of its exposures.
+    pub fn exposed(&self) -> Vec<Shape> {
+        self.exposures.iter().map(|at| self.shape.clone().mapped(&Homography::shift(*at))).collect()
+    }
+}
+
+/// Pixels of a way for each exposure, and the most of them: more would not be seen.
+const PIXELS_AN_EXPOSURE: f64 = 2.0;
+const MOST_EXPOSURES: f64 = 12.0;
+
+/// Even steps on a way that is gone while the shutter is open, from before the middle to after it.
+pub(super) fn exposures(way: Point) -> Vec<Point> {
+    let count = (way.length() / PIXELS_AN_EXPOSURE).ceil().clamp(1.0, MOST_EXPOSURES);
+    (0..count as u32).map(|i| way * ((f64::from(i) + 0.5) / count - 0.5)).collect()
+}
+
+/// What a drawable consists of.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "shape", rename_all = "snake_case")]
+pub enum Shape {
+    /// Finished artwork under an affine map.
+    Artwork {
+        /// Which artwork: index into the scene's list.
+        art: usize,
+        /// `a b c d e f` as in SVG: `x' = a x + c y + e`, `y' = b x + d y + f`, from artwork to picture.
+        matrix: [f64; 6],
+    },
+    /// Finished artwork under a map that keeps straight lines straight: in perspective.
+    Flat {
+        /// Which artwork: index into the scene's list.
+        art: usize,
+        /// From artwork to picture, row by row.
+        matrix: [[f64; 3]; 3],
+    },
+    /// A straight line.
+    Line {
+        /// One end.
+        from: Point,
+        /// The other end.
+        to: Point,
+        /// Width, in pixels.
+        width: f64,
+        /// Colour as `#rrggbb`.
+        colour: String,
+    },
+    /// Lines through several points each.
+    Stroke {
+        /// The points of each line.
+        lines: Vec<Vec<Point>>,
+        /// Whether the only line ends where it begins.
+        closed: bool,
+        /// Width, in pixels.
+        width: f64,
+        /// Colour as `#rrggbb`.
+        colour: String,
+        /// Round ends; else cut off square. Corners are always round.
+        round: bool,
+        /// Standard deviation of a Gaussian blur, in pixels.
+        blur: f64,
+    },
+    /// What lies in any of these polygons, all of which turn the same way.
+    Area {
+        /// The corners of each polygon.
+        rings: Vec<Vec<Point>>,
+        /// Colour as `#rrggbb`.
+        colour: String,
+        /// Standard deviation of a Gaussian blur, in pixels.
+        blur: f64,
+    },
+    /// The film's own picture, changed, within polygons.
+    Cover {
+        /// The corners of each polygon.
+        rings: Vec<Vec<Point>>,
+        /// A mosaic's squares are counted from here, rounded to a pixel.
+        middle: Point,
+        /// Softness of the edge: standard deviation in pixels.
+        feather: f64,
+        /// Everything but the polygons.
+        inside_out: bool,
+        /// What is done to the picture.
+        effect: CoverEffect,
+    },
+    /// The film's own picture, over what was painted before.
+    Front {
+        /// The corners of each polygon; none for the whole picture.
+        rings: Vec<Vec<Point>>,
+        /// Softness of the edge: standard deviation in pixels.
+        feather: f64,
+        /// Only what has this brightness.
+        brightness: Option<Brightness>,
+    },
+}
+
+impl Shape {
+    /// The same, moved by a map without perspective.
+    pub(super) fn mapped(self, map: &Homography) -> Self {
+        let scale = map.shape().growth();
+        let every = |lines: Vec<Vec<Point>>| -> Vec<Vec<Point>> {
+            lines.into_iter().map(|line| line.into_iter().map(|point| map.apply(point)).collect()).collect()
+        };
+        match self {
+            Self::Artwork { art, matrix } => Self::Artwork { art, matrix: affine(&map.after(&homography(matrix))) },
+            Self::Flat { art, matrix } => Self::Flat { art, matrix: *map.after(&Homography::new(matrix)).rows() },
+            Self::Line { from, to, width, colour } => {
+                Self::Line { from: map.apply(from), to: map.apply(to), width: width * scale, colour }
+            }
+            Self::Stroke { lines, closed, width, colour, round, blur } => {
+                Self::Stroke { lines: every(lines), closed, width: width * scale, colour, round, blur: blur * scale }
+            }
+            Self::Area { rings, colour, blur } => Self::Area { rings: every(rings), colour, blur: blur * scale },
+            Self::Cover { rings, middle, feather, inside_out, effect } => {
+                let (middle, feather) = (map.apply(middle), feather * scale);
+                Self::Cover { rings: every(rings), middle, feather, inside_out, effect }
+            }
+            Self::Front { rings, feather, brightness } => {
+                Self::Front { rings: every(rings), feather: feather * scale, brightness }
+            }
+        }
+    }
+
+    /// The upright box round it, given the artwork's sizes; blur and the width of lines are left out.
+    pub(super) fn bounds(&self, sizes: &[(f64, f64)]) -> Option<Rect> {
+        let corners = |map: &Homography, art: usize| -> Vec<Point> {
+            let (width, height) = sizes.get(art).copied().unwrap_or_default();
+            [(0.0, 0.0), (width, 0.0), (width, height), (0.0, height)].map(|(x, y)| map.apply(Point::new(x, y))).into()
+        };
+        match self {
+            Self::Artwork { art, matrix } => Rect::around_all(&corners(&homography(*matrix), *art)),
+            Self::Flat { art, matrix } => Rect::around_all(&corners(&Homography::new(*matrix), *art)),
+            Self::Line { from, to, .. } => Rect::around_all(&[*from, *to]),
+            Self::Stroke { lines, .. } => Rect::around_all(&lines.concat()),
+            Self::Area { rings, .. } | Self::Cover { rings, .. } | Self::Front { rings, .. } => {
+                Rect::around_all(&rings.concat())
+            }
+        }
+    }
+}
+
+fn homography([a, b, c, d, e, f]: [f64; 6]) -> Homography {
+    Homography::new([[a, c, e], [b, d, f], [0.0, 0.0, 1.0]])
+}
+
+/// As SVG writes it: `a b c d e f`.
+pub(super) fn affine(map: &Homography) -> [f64; 6] {
+    let [[a, c, e], [b, d, f], _] = *map.rows();
+    [a, b, c, d, e, f]
+}
+
+/// Artwork that drawables name by index.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Art {
+    /// A text in its box.
+    Label(LabelArt),
+    /// A piece of a flare.
+    Flare(FlarePart),
+    /// One of the project's pictures, with its own width and height in pixels.
+    Picture(Uuid, [u32; 2]),
+}

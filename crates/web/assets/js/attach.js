@@ -1,0 +1,286 @@
+// What hangs on the selected subject: a list, the one that is open, and each change of it as one edit.
+import Alpine from "../vendor/alpine-csp.esm.js";
+import { call } from "./api.js";
+import { BOX, EASINGS, groupsOf } from "./settings.js";
+
+const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
+const same = (a, b) => JSON.stringify(a) === JSON.stringify(b);
+const steps = (path) => path.split(".");
+const get = (from, path) => steps(path).reduce((at, step) => at?.[step], from);
+const KINDS = { label: "Label", boundary: "Boundary line", picture: "Picture", flare: "Flare", cover: "Cover", front: "In front" };
+const NUMBERS = [["across", "across, px"], ["down", "down, px"], ["size", "size, ×"], ["turn", "turn, °"], ["opacity", "opacity, ×"]];
+const CLIPBOARD = "jampin.attachment";
+
+function set(into, path, value) {
+  const all = steps(path);
+  const last = all.pop();
+  all.reduce((at, step) => at[step], into)[last] = value;
+}
+
+export const attaching = (parts) => ({
+  nothing: [],
+  openId: null, // The attachment whose settings are open; else the one that was hung last.
+  keyNumber: "across",
+
+  get attachments() {
+    return this.subject?.attachments ?? [];
+  },
+  get attached() {
+    return this.attachments.find((one) => one.id === this.openId) ?? this.attachments.at(-1) ?? null;
+  },
+  get label() {
+    return this.attachments.find((one) => one.kind === "label") ?? null;
+  },
+  get boundary() {
+    return this.attachments.find((one) => one.kind === "boundary") ?? null;
+  },
+  get flare() {
+    return this.attachments.find((one) => one.kind === "flare") ?? null;
+  },
+  get attachText() {
+    const { length } = this.attachments;
+    return length === 0 ? "nothing hangs on it" : `${length} ${length === 1 ? "thing hangs" : "things hang"} on it`;
+  },
+  get attachRows() {
+    return this.attachments.map((one) => ({ id: one.id, name: this.nameOf(one), on: one.id === this.attached.id, shown: one.show.on }));
+  },
+  nameOf(one) {
+    const text = { label: () => one.text ?? this.subject.name, boundary: () => `${one.corners.length} corners, ${one.closed ? "closed" : "open"}`, cover: () => Object.keys(one.effect)[0] }[one.kind]?.();
+    return text ? `${KINDS[one.kind]}: ${text}` : KINDS[one.kind];
+  },
+  get attachedName() {
+    return KINDS[this.attached.kind];
+  },
+  get isBoundary() {
+    return this.attached?.kind === "boundary";
+  },
+  get isFlare() {
+    return this.attached?.kind === "flare";
+  },
+  get isFace() {
+    return Boolean(this.attached?.lies?.face);
+  },
+  get isLabel() {
+    return this.attached?.kind === "label";
+  },
+
+  // Groups of rows of fields, each with its value as it is shown.
+  get attachGroups() {
+    const one = Alpine.raw(this.attached);
+    if (!one) return [];
+    const seen = { ...copy(one), offset: this.offset };
+    return groupsOf(seen).map((group, i) => ({
+      key: `${one.kind}${i}`, title: group.title, first: i === 0,
+      rows: group.rows.map((row, j) => ({ key: j, title: row.title, fields: row.fields.map((field, k) => this.fieldOf(seen, field, k)) })),
+    }));
+  },
+  fieldOf(one, field, key) {
+    const value = get(one, field.path);
+    const missing = value === undefined || value === null;
+    const shown = {
+      number: () => (missing ? "" : Math.round(value * (field.factor ?? 1) * 1000) / 1000),
+      colour: () => value ?? "#ffffff",
+      check: () => Boolean(value),
+      part: () => !missing,
+      text: () => (field.unwrap ? field.unwrap(value) : (value ?? "")),
+      choice: () => field.options.findIndex(([, other]) => (field.byKey ? same(Object.keys(other), Object.keys(value)) : same(other, value))),
+    }[field.as]();
+    const options = field.options?.map(([text], i) => ({ value: i, text, chosen: i === shown })) ?? [];
+    // What belongs to a part that is not there cannot be set.
+    const parent = steps(field.path).slice(0, -1).join(".");
+    const off = field.as === "part" ? parent !== "" && get(one, parent) === null : missing && !field.nullable && field.as !== "text" && field.path !== "colour";
+    return { ...field, key, shown, options, off };
+  },
+
+  // --- changing ---------------------------------------------------------------------------------------------------
+
+  openAttachment(id) {
+    this.openId = id;
+    this.repaint();
+  },
+  beginOpen(details, open) {
+    details.open = open;
+  },
+  openLabel() {
+    this.openAttachment(this.label.id);
+    this.$nextTick(() => this.focusOn("label-text"));
+  },
+  put(attachment, title) {
+    return this.edit(title, { edit: "put_attachment", subject: this.subject.id, attachment });
+  },
+  fieldSet(field, entered) {
+    const one = copy(this.attached);
+    const value = this.entered(field, entered, get(one, field.path));
+    if (Number.isNaN(value)) return this.say("That is no number; the setting stays as it was.", true);
+    if (field.derived) return this.offsetTyped(field.path.endsWith("x") ? "x" : "y", value);
+    if (field.keepsShape) one.size = [value, (one.size[1] * value) / one.size[0]];
+    else set(one, field.path, value);
+    this.put(one, `${KINDS[one.kind]}: ${field.name.toLowerCase()}`);
+  },
+  entered(field, entered, old) {
+    switch (field.as) {
+      case "number": {
+        if (entered === "" && field.nullable) return null;
+        const number = entered === "" ? NaN : Number(entered) / (field.factor ?? 1);
+        return field.whole ? Math.round(number) : number;
+      }
+      case "part": return entered ? copy(field.fresh) : null;
+      case "choice": return copy(field.options[entered][1]);
+      case "text": return entered.trim() === "" ? (field.empty ?? "") : field.wrap ? field.wrap(entered, old) : entered;
+      default: return entered;
+    }
+  },
+  get offset() {
+    const found = this.sceneSeen && parts.overlay.sceneData?.offsets.find((one) => one.attachment === this.attached?.id);
+    return found ? { x: Math.round(found.offset.x), y: Math.round(found.offset.y) } : { x: 0, y: 0 };
+  },
+  offsetTyped(axis, value) {
+    this.put({ ...copy(this.attached), placement: { offset: { ...this.offset, [axis]: value } } }, "Move the label");
+  },
+  placeAutomatically() {
+    this.put({ ...copy(this.attached), placement: "auto" }, "Place the label by itself");
+  },
+  // Dragged on the picture: the server says what that makes of its place.
+  async dragged(attachment, from, to) {
+    const { frame } = this;
+    const owner = this.subjects.find((one) => one.attachments.some((other) => other.id === attachment));
+    this.select(owner.id);
+    this.openId = attachment;
+    await this.write(() => call("POST", `${this.path}/attachments/${attachment}/move`, { revision: this.revision, frame, from, to }));
+  },
+  removeAttachment() {
+    const { id, kind } = this.attached;
+    this.edit(`Remove the ${KINDS[kind].toLowerCase()}`, { edit: "remove_attachment", subject: this.subject.id, attachment: id });
+  },
+  switchAttachment(id, on) {
+    const one = copy(this.attachments.find((other) => other.id === id));
+    one.show.on = on;
+    this.put(one, `${on ? "Show" : "Do not show"} the ${KINDS[one.kind].toLowerCase()}`);
+  },
+
+  // --- adding -----------------------------------------------------------------------------------------------------
+
+  hang(attachment, title) {
+    this.openId = attachment.id;
+    return this.put(attachment, title);
+  },
+  addLabel() {
+    if (!this.subject) return;
+    this.hang({ id: crypto.randomUUID(), kind: "label", font: "sans", size: 26, colour: "#ffffff", box: BOX, line_width: 2 }, "Add a label");
+  },
+  // Over the pattern of the pin, half as large again.
+  addCover() {
+    if (!this.pin) return;
+    const size = this.pin.pattern.map((side) => Math.round(side * 2.2));
+    this.hang({ id: crypto.randomUUID(), kind: "cover", outline: "ellipse", size, feather: 3, facing: { since: this.frame, turns: true, grows: true }, effect: { blur: 12 } }, "Cover");
+  },
+  addFront(outline) {
+    const front = { id: crypto.randomUUID(), kind: "front", outline, since: this.frame, rides: outline.length > 0, feather: 1, show: { order: 10 } };
+    if (!outline.length) front.brightness = { from: 0, to: 0.35, softness: 0.1 };
+    this.hang(front, outline.length ? "Outline in front" : "In front by brightness");
+  },
+
+  // --- an outline drawn by hand -----------------------------------------------------------------------------------
+
+  outlining: null, // Corners clicked so far, in the picture.
+  get outliningText() {
+    const { length } = this.outlining ?? [];
+    if (length === 0) return "Click round what stands in front";
+    return length < 3 ? `${length} corners: click the next` : `${length} corners: the first again, or Enter, closes it`;
+  },
+  beginOutline() {
+    if (!this.subject) return;
+    this.adding = this.linking = null;
+    this.outlining = this.outlining ? null : [];
+    this.repaint();
+  },
+  outlineTo(x, y) {
+    const [first] = this.outlining;
+    const near = 10 / parts.player.view.scale;
+    if (this.outlining.length > 2 && Math.hypot(first.x - x, first.y - y) < near) return this.endOutline();
+    this.outlining = [...this.outlining, { x, y }];
+    this.repaint();
+  },
+  endOutline() {
+    const outline = copy(this.outlining);
+    this.outlining = null;
+    this.repaint();
+    if (outline.length > 2) this.addFront(outline);
+  },
+
+  // --- keyframes --------------------------------------------------------------------------------------------------
+
+  get keyNumbers() {
+    return NUMBERS.map(([value, text]) => ({ value, text }));
+  },
+  get keyRows() {
+    const keys = this.attached?.show.keys ?? [];
+    const name = (number) => NUMBERS.find(([value]) => value === number)[1];
+    const rows = keys.map((key, index) => ({ index, key: `${key.number}${key.frame}`, frame: key.frame, name: name(key.number), value: key.value, easing: Object.keys(EASINGS).findIndex((text) => same(EASINGS[text], key.easing)) }));
+    return rows.sort((a, b) => a.name.localeCompare(b.name) || a.frame - b.frame);
+  },
+  get keyEasings() {
+    return Object.keys(EASINGS).map((text, value) => ({ text, value }));
+  },
+  putKeys(keys, title) {
+    const one = copy(this.attached);
+    one.show.keys = keys;
+    this.put(one, title);
+  },
+  // A keyframe on the frame in view, with the value that the number has near.
+  addKeyHere(number) {
+    const keys = copy(this.attached.show.keys);
+    const { frame } = this;
+    if (keys.some((key) => key.number === number && key.frame === frame)) return;
+    const own = keys.filter((key) => key.number === number);
+    const before = own.filter((key) => key.frame < frame).sort((a, b) => b.frame - a.frame)[0] ?? own[0];
+    const usual = number === "size" || number === "opacity" ? 1 : 0;
+    this.putKeys([...keys, { number, frame, value: before?.value ?? usual, easing: EASINGS["slow, fast, slow"] }], `Keyframe ${frame}`);
+  },
+  keyTyped(row, value) {
+    const number = Number(value);
+    if (value === "" || Number.isNaN(number)) return this.say("That is no number; the keyframe stays as it was.", true);
+    this.putKeys(copy(this.attached.show.keys).map((key, i) => (i === row.index ? { ...key, value: number } : key)), `Keyframe ${row.frame}`);
+  },
+  keyEased(row, value) {
+    const easing = Object.values(EASINGS)[value];
+    this.putKeys(copy(this.attached.show.keys).map((key, i) => (i === row.index ? { ...key, easing } : key)), `Keyframe ${row.frame}`);
+  },
+  removeKey(row) {
+    this.putKeys(copy(this.attached.show.keys).filter((_, i) => i !== row.index), `Remove keyframe ${row.frame}`);
+  },
+
+  // --- looks, copy and paste --------------------------------------------------------------------------------------
+
+  looks: [],
+  get lookNames() {
+    const kind = this.attached?.kind;
+    return this.looks.filter((look) => look.kind === kind).map((look) => look.look);
+  },
+  get lookText() {
+    const name = this.attached?.look;
+    if (!name) return "Its look is its own.";
+    const count = this.subjects.flatMap((one) => one.attachments).filter((one) => one.look === name).length;
+    return `Look “${name}”: a change here changes ${count === 1 ? "it" : `all ${count} that have it`}.`;
+  },
+  dress(name, all) {
+    if (!name.trim()) return this.say("Give the look a name first.", true);
+    const { id } = this.attached;
+    return this.write(() => call("PUT", `${this.path}/attachments/${id}/look/${encodeURIComponent(name.trim())}`, { revision: this.revision, all }));
+  },
+  leaveLook() {
+    this.put({ ...copy(this.attached), look: null }, "A look of its own");
+  },
+  copyAttachment() {
+    if (!this.attached) return;
+    localStorage.setItem(CLIPBOARD, JSON.stringify(copy(this.attached)));
+    this.say(`${this.attachedName} copied. Paste it on another subject, here or in another shot: Ctrl V.`);
+  },
+  pasteAttachment() {
+    const text = localStorage.getItem(CLIPBOARD);
+    if (!this.subject || !text) return this.say("Nothing was copied yet: open an attachment and press Ctrl C.");
+    const one = { ...JSON.parse(text), id: crypto.randomUUID() };
+    if (one.kind === "boundary" || one.lies?.face) return this.say("This one hangs on pins of its own subject: link it anew there, then give it the same look.", true);
+    this.hang(one, `Paste the ${KINDS[one.kind].toLowerCase()}`);
+  },
+});

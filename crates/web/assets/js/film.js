@@ -1,0 +1,142 @@
+// Parts of the film's own picture, changed or brought back: pixels of covers, and of what stands in front. Where they are comes from the server.
+
+const LUMA = [0.2126, 0.7152, 0.0722]; // ITU-R BT.709-6, as the exporter has it.
+const REACH = 3; // Standard deviations of a blur that are painted.
+
+const luma = (data, at) => (LUMA[0] * data[at] + LUMA[1] * data[at + 1] + LUMA[2] * data[at + 2]) / 255;
+
+const trace = (context, rings, { left, top, ratio }) => {
+  context.beginPath();
+  for (const ring of rings) {
+    ring.forEach(({ x, y }, i) => context[i ? "lineTo" : "moveTo"](x * ratio - left, y * ratio - top));
+    context.closePath();
+  }
+};
+
+// A canvas with what a drawable shows of `picture`, and where it is: in pixels of the film, `scale` of them to one of the canvas.
+export function filmPart(shape, picture, size) {
+  const ratio = picture.width / size.width;
+  const part = bounds(shape, picture, ratio);
+  if (!part) return null;
+  const canvas = Object.assign(document.createElement("canvas"), { width: part.width, height: part.height });
+  const context = canvas.getContext("2d", { willReadFrequently: true });
+  if (shape.shape === "front") paintFront(context, shape, picture, part);
+  else paintEffect(context, shape, picture, part);
+  cut(context, shape, part);
+  return { canvas, left: part.left / ratio, top: part.top / ratio, scale: 1 / ratio };
+}
+
+// Whole pixels of the small copy round the shape; all of it when the shape is what is left out.
+function bounds({ rings, feather, inside_out }, picture, ratio) {
+  const whole = { left: 0, top: 0, width: picture.width, height: picture.height, ratio };
+  const points = rings.flat();
+  if (inside_out || !points.length) return whole;
+  const margin = REACH * feather * ratio + 1;
+  const low = (axis) => Math.min(...points.map((point) => point[axis])) * ratio - margin;
+  const high = (axis) => Math.max(...points.map((point) => point[axis])) * ratio + margin;
+  const left = Math.max(0, Math.floor(low("x")));
+  const top = Math.max(0, Math.floor(low("y")));
+  const width = Math.min(picture.width, Math.ceil(high("x"))) - left;
+  const height = Math.min(picture.height, Math.ceil(high("y"))) - top;
+  return width > 0 && height > 0 ? { left, top, width, height, ratio } : null;
+}
+
+function paintEffect(context, { effect, middle }, picture, part) {
+  if (effect.plain) {
+    context.fillStyle = effect.plain;
+    context.fillRect(0, 0, part.width, part.height);
+  } else if (effect.blur) blur(context, effect.blur, picture, part);
+  else mosaic(context, effect.mosaic, middle, picture, part);
+}
+
+function blur(context, deviation, picture, { left, top, ratio }) {
+  context.filter = `blur(${deviation * ratio}px)`;
+  // Beyond the picture's edge there is nothing: painted several times, the edge is as full as the rest.
+  for (let i = 0; i < 4; i++) context.drawImage(picture, -left, -top);
+  context.filter = "none";
+}
+
+// Squares with the mean colour of the part of the picture that they cover.
+function mosaic(context, side, middle, picture, { left, top, width, height, ratio }) {
+  const edge = (origin, n) => Math.round((Math.round(origin) + n * side) * ratio);
+  const squares = (origin, from, length) => {
+    const first = Math.floor((from / ratio - Math.round(origin)) / side);
+    const last = Math.floor(((from + length) / ratio - Math.round(origin)) / side);
+    const pair = (n) => [Math.max(0, edge(origin, n)), edge(origin, n + 1)];
+    return Array.from({ length: last - first + 1 }, (_, i) => pair(first + i));
+  };
+  const columns = squares(middle.x, left, width);
+  const rows = squares(middle.y, top, height);
+  const [x0, y0] = [columns[0][0], rows[0][0]];
+  const [x1, y1] = [Math.min(picture.width, columns.at(-1)[1]), Math.min(picture.height, rows.at(-1)[1])];
+  const { data, width: stride } = pixels(picture, x0, y0, x1 - x0, y1 - y0);
+  for (const [y, down] of rows) {
+    for (const [x, right] of columns) {
+      context.fillStyle = mean(data, stride, x - x0, y - y0, Math.min(right, x1) - x0, Math.min(down, y1) - y0);
+      context.fillRect(x - left, y - top, right - x, down - y);
+    }
+  }
+}
+
+function mean(data, stride, left, top, right, bottom) {
+  const sum = [0, 0, 0];
+  for (let y = top; y < bottom; y++) {
+    for (let at = 4 * (y * stride + left), end = at + 4 * (right - left); at < end; at += 4) {
+      for (let c = 0; c < 3; c++) sum[c] += data[at + c];
+    }
+  }
+  const count = Math.max(1, (right - left) * (bottom - top));
+  return `rgb(${sum.map((value) => Math.round(value / count)).join(" ")})`;
+}
+
+function paintFront(context, { brightness }, picture, { left, top, width, height }) {
+  context.drawImage(picture, -left, -top);
+  if (!brightness) return;
+  const image = context.getImageData(0, 0, width, height);
+  const { data } = image;
+  const { from, to, softness } = brightness;
+  for (let at = 0; at < data.length; at += 4) {
+    const value = luma(data, at);
+    const outside = Math.max(from - value, value - to, 0);
+    data[at + 3] = 255 * (softness > 0 ? Math.max(0, 1 - outside / softness) : Number(outside === 0));
+  }
+  context.putImageData(image, 0, 0);
+}
+
+function cut(context, { rings, feather, inside_out }, part) {
+  if (!rings.length) return;
+  context.globalCompositeOperation = inside_out ? "destination-out" : "destination-in";
+  if (feather > 0) context.filter = `blur(${feather * part.ratio}px)`;
+  trace(context, rings, part);
+  context.fillStyle = "#fff";
+  context.fill();
+  context.filter = "none";
+}
+
+let reader = null;
+
+function pixels(picture, left, top, width, height) {
+  reader ??= new OffscreenCanvas(1, 1).getContext("2d", { willReadFrequently: true });
+  const { canvas } = reader;
+  if (canvas.width < width) canvas.width = width;
+  if (canvas.height < height) canvas.height = height;
+  reader.drawImage(picture, left, top, width, height, 0, 0, width, height);
+  return reader.getImageData(0, 0, width, height);
+}
+
+// What is left of something that is seen only while a place of the picture is bright.
+export function litShare({ at, threshold }, picture, size) {
+  const reach = 4;
+  const softness = 0.2;
+  const ratio = picture.width / size.width;
+  const edge = (value, most) => Math.min(most, Math.max(0, Math.round(value * ratio)));
+  const [left, right] = [edge(Math.floor(at.x) - reach, picture.width), edge(Math.floor(at.x) + reach + 1, picture.width)];
+  const [top, bottom] = [edge(Math.floor(at.y) - reach, picture.height), edge(Math.floor(at.y) + reach + 1, picture.height)];
+  let value = 0;
+  if (right > left && bottom > top) {
+    const { data } = pixels(picture, left, top, right - left, bottom - top);
+    for (let i = 0; i < data.length; i += 4) value += luma(data, i);
+    value /= data.length / 4;
+  }
+  return Math.min(1, Math.max(0, (value - threshold) / softness + 0.5));
+}

@@ -1,0 +1,197 @@
+// The scene of one frame, painted exactly as the server evaluated it: a stack of elements from back to front.
+
+import { filmPart, litShare } from "./film.js";
+import { make } from "./svg.js";
+
+const BLENDS = { add: "plus-lighter" }; // Where CSS has another word.
+const GRIP = 14; // Half the side of what a flare is grabbed by, in CSS pixels.
+
+export class SceneStack {
+  // `stack` holds the elements, `grabs` (in SVG, above them) what can be dragged.
+  constructor(stack, grabs, player) {
+    Object.assign(this, { stack, grabs, player, artwork: [], data: null, shift: null });
+  }
+
+  // Takes the server's scene: artwork once, and what to paint on each frame.
+  take(data) {
+    this.data = data;
+    const images = this.artwork.filter((one) => one.image);
+    this.artwork = data.artwork.map((art) => (art.href ? this.image(art, images) : this.group(art)));
+  }
+
+  group({ svg, width, height }) {
+    const group = make("g", { "data-part": "label" });
+    const parsed = new DOMParser().parseFromString(svg, "image/svg+xml").documentElement;
+    for (const child of [...parsed.childNodes]) group.append(document.importNode(child, true));
+    return { group, width, height };
+  }
+
+  image({ href, width, height }, known) {
+    const at = known.findIndex((one) => one.image.getAttribute("src") === href);
+    if (at >= 0) return known.splice(at, 1)[0];
+    return { image: Object.assign(new Image(width, height), { src: href, alt: "" }), width, height };
+  }
+
+  drawables(frame) {
+    return this.data?.frames[frame - this.data.first] ?? [];
+  }
+
+  paint(state) {
+    const elements = [];
+    let drawing = null;
+    for (const drawable of this.drawables(this.player.shown)) {
+      const element = this.element(drawable);
+      if (!element) continue;
+      if (drawable.blend !== "normal") element.style.mixBlendMode = BLENDS[drawable.blend] ?? drawable.blend;
+      if (element instanceof SVGElement) {
+        // What is drawn one after the other shares a drawing.
+        if (!drawing) elements.push((drawing = this.drawing()));
+        drawing.firstChild.append(element);
+      } else {
+        drawing = null;
+        elements.push(element);
+      }
+    }
+    this.stack.replaceChildren(...elements);
+    this.paintGrabs(state);
+  }
+
+  get viewTransform() {
+    const { view } = this.player;
+    return `translate(${view.x} ${view.y}) rotate(${(view.turn * 180) / Math.PI}) scale(${view.scale})`;
+  }
+
+  drawing() {
+    const svg = make("svg", {});
+    make("g", { transform: this.viewTransform }, svg);
+    return svg;
+  }
+
+  get picture() {
+    return this.player.pictures.get(this.player.shown) ?? null;
+  }
+
+  element(drawable) {
+    const { picture } = this;
+    const lit = drawable.lit && picture ? litShare(drawable.lit, picture, this.player.size) : 1;
+    const opacity = drawable.opacity * lit;
+    if (opacity === 0) return null;
+    const moved = this.shift?.of === drawable.of ? this.shift : null;
+    if (!drawable.exposures) return this.single(drawable.shape, opacity, moved);
+    return this.exposed(drawable, opacity, moved);
+  }
+
+  single(shape, opacity, moved) {
+    if (shape.shape === "flat") return this.flat(shape, opacity, moved);
+    if (shape.shape === "cover" || shape.shape === "front") return this.film(shape, opacity, moved);
+    const element = { artwork: () => this.artworkElement(shape), line: () => this.line(shape) }[shape.shape]?.() ?? this.outline(shape);
+    // While a label is dragged its line stays behind, faintly; the server's answer joins them again.
+    const stays = moved && shape.shape !== "artwork";
+    element.setAttribute("opacity", stays ? 0.25 * opacity : opacity);
+    if (!moved || stays) return element;
+    const group = make("g", { transform: `translate(${moved.x} ${moved.y})` });
+    group.append(element);
+    return group;
+  }
+
+  // The mean of several, as a film camera adds up light: each adds its share.
+  exposed({ shape, exposures }, opacity, moved) {
+    const flat = shape.shape === "flat";
+    const group = flat ? Object.assign(document.createElement("div"), { className: "exposures" }) : make("g", {});
+    group.style.isolation = "isolate";
+    group.style.opacity = opacity;
+    for (const { x, y } of exposures) {
+      const at = { x: x + (moved?.x ?? 0), y: y + (moved?.y ?? 0) };
+      const single = this.single(shape, 1 / exposures.length, at);
+      const element = flat || shape.shape === "artwork" ? single.cloneNode(true) : single;
+      element.style.mixBlendMode = "plus-lighter";
+      group.append(element);
+    }
+    return group;
+  }
+
+  // From the film's picture to the stage, as the first two rows of a map.
+  get viewRows() {
+    const { scale, turn, x, y } = this.player.view;
+    const [cos, sin] = [scale * Math.cos(turn), scale * Math.sin(turn)];
+    return [[cos, -sin, x], [sin, cos, y]];
+  }
+
+  // From the picture's pixels to the film's picture, then to the stage, as one map of CSS.
+  flat({ art, matrix }, opacity, moved) {
+    const { image } = this.artwork[art];
+    const [r, s, t] = matrix;
+    const place = (row, by) => row.map((value, i) => value + (by ?? 0) * t[i]);
+    const [across, down] = [place(r, moved?.x), place(s, moved?.y)];
+    const [[a, b, x], [c, d, y]] = this.viewRows;
+    const right = across.map((value, i) => a * value + b * down[i] + x * t[i]);
+    const below = across.map((value, i) => c * value + d * down[i] + y * t[i]);
+    const column = (i) => [right[i], below[i], 0, t[i]];
+    image.style.transform = `matrix3d(${[...column(0), ...column(1), 0, 0, 1, 0, ...column(2)].join(",")})`;
+    image.style.opacity = opacity;
+    image.style.mixBlendMode = "normal";
+    return image;
+  }
+
+  // What shows the film's own picture.
+  film(shape, opacity, moved) {
+    const part = this.picture && filmPart(shape, this.picture, this.player.size);
+    if (!part) return null;
+    const { canvas, scale } = part;
+    const [[a, b, x], [c, d, y]] = this.viewRows;
+    const [left, top] = [part.left + (moved?.x ?? 0), part.top + (moved?.y ?? 0)];
+    canvas.style.transform = `matrix(${a * scale},${c * scale},${b * scale},${d * scale},${a * left + b * top + x},${c * left + d * top + y})`;
+    canvas.style.opacity = opacity;
+    return canvas;
+  }
+
+  artworkElement({ art, matrix }) {
+    const holder = make("g", { transform: `matrix(${matrix.join(" ")})` });
+    holder.append(this.artwork[art].group);
+    return holder;
+  }
+
+  line({ from, to, width, colour }) {
+    return make("line", { x1: from.x, y1: from.y, x2: to.x, y2: to.y, stroke: colour, "stroke-width": width, "stroke-linecap": "round" });
+  }
+
+  // A line through points, or what lies inside of polygons.
+  outline(shape) {
+    const closed = shape.shape === "area" || shape.closed;
+    const d = (shape.rings ?? shape.lines).map((line) => `M${line.map(({ x, y }) => `${x} ${y}`).join("L")}${closed ? "Z" : ""}`).join("");
+    const look = shape.shape === "area" ? { fill: shape.colour } : { fill: "none", stroke: shape.colour, "stroke-width": shape.width, "stroke-linejoin": "round", "stroke-linecap": shape.round ? "round" : "butt" };
+    const element = make("path", { d, ...look });
+    if (shape.blur > 0) element.style.filter = `blur(${shape.blur}px)`;
+    return element;
+  }
+
+  // What can be dragged: every attachment of the selected subject, and the labels of all.
+  paintGrabs({ playing, grabbable }) {
+    this.grabs.setAttribute("transform", this.viewTransform);
+    if (playing || !grabbable) return this.grabs.replaceChildren();
+    const last = new Map(this.drawables(this.player.shown).map((drawable) => [drawable.of, drawable.shape]));
+    const paths = [...last].filter(([of]) => grabbable.has(of)).map(([of, shape]) => [of, this.grabPath(shape, grabbable.get(of))]);
+    this.grabs.replaceChildren(...paths.filter(([, d]) => d).map(([of, d]) => make("path", { class: "scene-grab", d, "data-grab": "attachment", "data-attachment": of })));
+    const { shift } = this;
+    if (shift) for (const path of this.grabs.children) if (path.dataset.attachment === shift.of) path.setAttribute("transform", `translate(${shift.x} ${shift.y})`);
+  }
+
+  grabPath(shape, kind) {
+    const polygon = (points) => `M${points.map(([x, y]) => `${x} ${y}`).join("L")}Z`;
+    const box = (art) => [[0, 0], [art.width, 0], [art.width, art.height], [0, art.height]];
+    if (shape.shape === "artwork") {
+      const [a, b, c, d, e, f] = shape.matrix;
+      const corners = box(this.artwork[shape.art]).map(([x, y]) => [a * x + c * y + e, b * x + d * y + f]);
+      if (kind !== "flare") return polygon(corners);
+      const [x, y] = [0, 1].map((axis) => (corners[0][axis] + corners[2][axis]) / 2);
+      const half = GRIP / this.player.view.scale;
+      return polygon([[x - half, y - half], [x + half, y - half], [x + half, y + half], [x - half, y + half]]);
+    }
+    if (shape.shape === "flat") {
+      const at = ([x, y]) => shape.matrix.map((row) => row[0] * x + row[1] * y + row[2]);
+      return polygon(box(this.artwork[shape.art]).map(at).map(([x, y, w]) => [x / w, y / w]));
+    }
+    if (shape.shape === "cover" || shape.shape === "front") return shape.rings.map((ring) => polygon(ring.map(({ x, y }) => [x, y]))).join("");
+    return null;
+  }
+}
