@@ -14,8 +14,8 @@ use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Shot, Subject, 
 use jampin_core::time::{Frame, FrameRange};
 use jampin_jobs::{Painting, Product, paint_film};
 use jampin_media::{
-    Cancel, ClipFolder, ClipInfo, Container, FrameTable, Leave, StoredPlanes, Tools, WhenMissing,
-    first_picture, prepare, probe,
+    Cancel, ClipFolder, ClipInfo, Container, FrameTable, Leave, StoredPlanes, Tools, WhenMissing, first_picture,
+    prepare, probe,
 };
 use jampin_render::Pictures;
 use uuid::Uuid;

@@ -8,7 +8,8 @@ use jampin_core::scene::Scene;
 use jampin_core::shot::Shot;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{
-    Cancel, ClipInfo, EncodeJob, Encoder, FrameReader, FrameTable, MediaError, NumberedPictures, RawFrame, Tools, raw_frame,
+    Cancel, ClipInfo, EncodeJob, Encoder, FrameReader, FrameTable, MediaError, NumberedPictures, RawFrame, Tools,
+    raw_frame,
 };
 use jampin_render::{FilmPicture, Graphics, Painter, Pictures, Typesetter, YuvFrame, YuvMatrix};
 

@@ -136,9 +136,7 @@ impl Encoder {
     pub fn write(&mut self, number: Frame, frame: &[u8]) -> Result<(), MediaError> {
         let micros = (self.table.micros(number).unwrap_or(0) - self.start).max(0) as u64;
         let stdin = self.stdin.as_mut().expect("open until finished");
-        let written = stdin
-            .write_all(&matroska::frame_head(micros, frame.len()))
-            .and_then(|()| stdin.write_all(frame));
+        let written = stdin.write_all(&matroska::frame_head(micros, frame.len())).and_then(|()| stdin.write_all(frame));
         self.watched.progress();
         written.map_err(MediaError::io("handing a frame to the encoder"))
     }
@@ -209,9 +207,10 @@ fn video_options(command: &mut Command, job: &EncodeJob<'_>) {
         command.args(["-video_track_timescale", &timescale(job.table).to_string()]);
     }
     if container.is_graphics() {
-        // Colours of the page, sRGB, by the matrix that receivers expect of high definition.
-        command.args(["-vf", "scale=out_color_matrix=bt709:out_range=tv", "-color_range", "tv"]);
-        command.args(["-colorspace", "bt709", "-color_trc", "iec61966-2-1", "-color_primaries", "bt709"]);
+        // Colours of the page by the matrix that receivers expect of high definition. ProRes takes the tags from the frames, the others from the encoder.
+        let tagged = "setparams=range=tv:colorspace=bt709:color_primaries=bt709:color_trc=bt709";
+        command.args(["-vf", &format!("scale=out_color_matrix=bt709:out_range=tv,{tagged}"), "-color_range", "tv"]);
+        command.args(["-colorspace", "bt709", "-color_trc", "bt709", "-color_primaries", "bt709"]);
         return;
     }
     let tags = [

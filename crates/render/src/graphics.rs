@@ -40,7 +40,8 @@ impl Graphics {
             let coverage = f32::from(pixel[3]) / 255.0;
             let colour = [0, 1, 2].map(|c| f32::from(pixel[c]) / 255.0 / coverage);
             let coverage = coverage * layer.opacity;
-            *below = if layer.restores { without(*below, coverage) } else { over(layer.blend, *below, colour, coverage) };
+            *below =
+                if layer.restores { without(*below, coverage) } else { over(layer.blend, *below, colour, coverage) };
         }
     }
 }

@@ -6,6 +6,7 @@ mod film;
 mod flare;
 mod graphics;
 mod layer;
+mod outlines;
 mod picture;
 mod png;
 mod soften;

@@ -2,13 +2,28 @@
 
 use jampin_core::geometry::Size;
 use jampin_core::image::Plane;
+use jampin_core::scene::Blend;
 use png::ColorType;
+use resvg::tiny_skia::{Pixmap, Transform};
 
-use crate::{FilmPicture, Graphics};
+use crate::{Artwork, FilmPicture, Graphics, Layer};
 
 /// A plane as an 8-bit grey PNG. Small pictures only: it is all made in memory.
 pub fn grey_png(plane: &Plane) -> Vec<u8> {
     png(plane.size(), ColorType::Grayscale, plane.data())
+}
+
+impl Artwork {
+    /// As PNG of its own size, with transparency.
+    pub fn png(&self) -> Vec<u8> {
+        let size = Size::new(self.width.ceil().max(1.0) as u32, self.height.ceil().max(1.0) as u32);
+        let mut pixels = Pixmap::new(size.width, size.height).expect("neither side is nothing");
+        resvg::render(&self.tree, Transform::identity(), &mut pixels.as_mut());
+        let layer = Layer { left: 0, top: 0, pixels, opacity: 1.0, blend: Blend::Normal, restores: false };
+        let mut graphics = Graphics::new(size);
+        graphics.blend(&layer);
+        graphics.png()
+    }
 }
 
 impl Graphics {

@@ -154,7 +154,8 @@ fn write_box(svg: &mut String, style: &BoxStyle, (width, height): (f64, f64)) {
     let radius = style.radius.min(height / 2.0);
     let (fill, opacity) = (&style.fill, style.opacity);
     let border = style.border.as_ref().filter(|border| border.width > 0.0);
-    let border = border.map_or(String::new(), |edge| format!(r#"stroke="{}" stroke-width="{}""#, edge.colour, edge.width));
+    let border =
+        border.map_or(String::new(), |edge| format!(r#"stroke="{}" stroke-width="{}""#, edge.colour, edge.width));
     write!(
         svg,
         r#"<rect width="{width}" height="{height}" rx="{radius}" fill="{fill}" fill-opacity="{opacity}" {border}/>"#
@@ -167,7 +168,9 @@ fn write_shadow(svg: &mut String, art: &LabelArt, (width, height): (f64, f64)) {
     let Some(shadow) = &art.shadow else { return };
     let reach = art.bleed() + 1.0;
     let (x, y, w, h) = (-reach, -reach, width + 2.0 * reach, height + 2.0 * reach);
-    let region = format!(r#"id="shadow" filterUnits="userSpaceOnUse" x="{x}" y="{y}" width="{w}" height="{h}" color-interpolation-filters="sRGB""#);
+    let region = format!(
+        r#"id="shadow" filterUnits="userSpaceOnUse" x="{x}" y="{y}" width="{w}" height="{h}" color-interpolation-filters="sRGB""#
+    );
     let (dx, dy, soft) = (shadow.shift.x, shadow.shift.y, shadow.softness);
     let (colour, opacity) = (&shadow.colour, shadow.opacity);
     let text = match &art.box_style {
@@ -217,7 +220,8 @@ fn write_text(svg: &mut String, art: &LabelArt, (left, right): (f64, f64), top: 
 /// Whether a text is written from right to left: by its first letter of a script with a direction (Unicode Standard Annex #9, rules P2 and P3, for
 /// the blocks of Hebrew, Arabic and their neighbours).
 fn runs_left(text: &str) -> bool {
-    let is_left = |letter: char| matches!(letter, '\u{590}'..='\u{8FF}' | '\u{FB1D}'..='\u{FDFF}' | '\u{FE70}'..='\u{FEFF}');
+    let is_left =
+        |letter: char| matches!(letter, '\u{590}'..='\u{8FF}' | '\u{FB1D}'..='\u{FDFF}' | '\u{FE70}'..='\u{FEFF}');
     text.chars().find(|letter| letter.is_alphabetic()).is_some_and(is_left)
 }
 
@@ -298,10 +302,14 @@ mod tests {
         let typesetter = Typesetter::default();
         let left_ink = |text: &str| {
             let artwork = typesetter.artwork(&Label { box_style: None, ..Label::named(text) }.art("")).unwrap();
-            let mut pixels = resvg::tiny_skia::Pixmap::new(artwork.width as u32 + 1, artwork.height as u32 + 1).unwrap();
+            let mut pixels =
+                resvg::tiny_skia::Pixmap::new(artwork.width as u32 + 1, artwork.height as u32 + 1).unwrap();
             resvg::render(&artwork.tree, resvg::tiny_skia::Transform::identity(), &mut pixels.as_mut());
             let half = pixels.width() / 2;
-            (0..pixels.height()).flat_map(|y| (0..half).map(move |x| (x, y))).filter(|&(x, y)| pixels.pixel(x, y).unwrap().alpha() > 128).count()
+            (0..pixels.height())
+                .flat_map(|y| (0..half).map(move |x| (x, y)))
+                .filter(|&(x, y)| pixels.pixel(x, y).unwrap().alpha() > 128)
+                .count()
         };
         let (thin_first, wide_first) = (left_ink("יששש"), left_ink("שששי"));
         assert!(thin_first > wide_first + 20, "{thin_first} {wide_first}");
@@ -319,7 +327,8 @@ mod tests {
             shadow: Some(shadow.clone()),
             ..plain.clone()
         };
-        let (bare, dressed) = (typesetter.artwork(&plain.art("")).unwrap(), typesetter.artwork(&dressed.art("")).unwrap());
+        let (bare, dressed) =
+            (typesetter.artwork(&plain.art("")).unwrap(), typesetter.artwork(&dressed.art("")).unwrap());
         assert!(dressed.height > bare.height + 10.0 && dressed.bleed > 9.0 && bare.bleed == 0.0);
         for part in ["#102030", "#e8c656", "<filter"] {
             assert!(dressed.svg.contains(part), "{part}: {}", dressed.svg);

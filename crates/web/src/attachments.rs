@@ -103,9 +103,8 @@ pub(crate) async fn followed(state: &AppState, loaded: &Loaded, edit: Edit) -> R
     if attachment.look.is_none() || before != Some(attachment.look.clone()) {
         return Ok(edit);
     }
-    let others = dressed(&loaded.stored.shot, attachment, |other| {
-        other.id != attachment.id && other.look == attachment.look
-    });
+    let others =
+        dressed(&loaded.stored.shot, attachment, |other| other.id != attachment.id && other.look == attachment.look);
     state.store.keep_look(loaded.clip.project_id, attachment).await?;
     if others.is_empty() {
         return Ok(edit);

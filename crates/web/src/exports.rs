@@ -106,7 +106,8 @@ pub(crate) async fn still(
         };
         paint_still(&library.tools, &painting, Frame(frame))
     });
-    let png = png.await.map_err(ApiError::internal)?.map_err(|error| ApiError::Unusable(sentence(&error.to_string())))?;
+    let png =
+        png.await.map_err(ApiError::internal)?.map_err(|error| ApiError::Unusable(sentence(&error.to_string())))?;
     Ok(HttpResponse::Ok().content_type("image/png").insert_header((CONTENT_DISPOSITION, save_as(&name))).body(png))
 }
 

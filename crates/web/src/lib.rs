@@ -8,6 +8,7 @@ mod events;
 mod exports;
 mod follow;
 mod frames;
+mod graphics;
 mod guard;
 mod guides;
 mod imports;
@@ -108,6 +109,11 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(exports::start)
         .service(exports::download)
         .service(exports::still)
+        .service(graphics::svg_file)
+        .service(graphics::lottie_file)
+        .service(graphics::webvtt_file)
+        .service(graphics::matrices_table)
+        .service(graphics::matrices_file)
         .service(exports::samples_csv)
         .service(exports::samples_json)
         .default_service(web::to(pages::not_found));

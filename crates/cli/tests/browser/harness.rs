@@ -157,6 +157,11 @@ impl Browser {
         button.click().await.unwrap();
     }
 
+    /// Runs a script, as if the page had it.
+    pub async fn run(&self, script: &str) {
+        self.client.execute(script, vec![]).await.expect("the script runs");
+    }
+
     /// Violations that axe-core finds on the page.
     pub async fn axe(&self) -> Vec<String> {
         let script = include_str!("vendor/axe.min.js");

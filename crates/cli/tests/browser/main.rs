@@ -2,6 +2,7 @@
 //! and the exported film show the same.
 
 mod engine;
+mod handed_on;
 mod harness;
 mod mending;
 mod scenes;

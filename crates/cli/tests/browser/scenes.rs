@@ -12,7 +12,7 @@ const FRAME: usize = 6;
 const CORNERS: [(f64, f64); 4] = [(110.0, 60.0), (520.0, 90.0), (560.0, 300.0), (80.0, 280.0)];
 
 /// A quiet film, so that both codecs keep it nearly as it is: what differs is the painting.
-fn quiet_shot(server: &Server) -> String {
+pub(super) fn quiet_shot(server: &Server) -> String {
     let source = "-f lavfi -i color=c=0x5f6f7f:s=640x360:r=25:d=0.48,drawbox=x=320:w=320:h=360:color=0x9a948a:t=fill";
     let film = make_film(server.media(), "quiet.mp4", &format!("{source} -c:v libx264 -crf 4 -pix_fmt yuv420p"));
     let shot = server.shot_of(&server.project("Scenes"), &film);
@@ -20,7 +20,7 @@ fn quiet_shot(server: &Server) -> String {
     shot
 }
 
-fn send(server: &Server, shot: &str, edit: &Value) {
+pub(super) fn send(server: &Server, shot: &str, edit: &Value) {
     let path = format!("/api/shots/{shot}");
     let revision = server.get(&path).json()["shot"]["revision"].clone();
     let body = json!({ "revision": revision, "title": "Scene", "edit": edit });
@@ -28,12 +28,12 @@ fn send(server: &Server, shot: &str, edit: &Value) {
     assert_eq!(answer.status, 200, "{}", answer.text());
 }
 
-fn id(n: usize) -> String {
+pub(super) fn id(n: usize) -> String {
     format!("00000000-0000-0000-0000-{n:012}")
 }
 
 /// A subject on four pins that drift, a little in perspective.
-fn add_subject(server: &Server, shot: &str) {
+pub(super) fn add_subject(server: &Server, shot: &str) {
     let place = |i: usize, frame: usize| {
         let (x, y) = CORNERS[i];
         let t = frame as f64;
@@ -62,11 +62,11 @@ fn boundary(change: &Value) -> Value {
     attachment
 }
 
-fn label(change: &Value) -> Value {
+pub(super) fn label(change: &Value) -> Value {
     let mut attachment = json!({
         "id": id(20), "kind": "label", "text": "Harrowmoss", "font": "sans", "size": 34.0, "colour": "#ffffff",
         "box": { "fill": "#16202a", "opacity": 0.8, "padding": 10.0, "radius": 6.0 }, "line_width": 3.0,
-        "placement": { "offset": { "x": 190.0, "y": 110.0 } }, "fade_frames": 0,
+        "placement": { "offset": { "x": 190.0, "y": 110.0 } },
     });
     attachment.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
     attachment
@@ -91,7 +91,7 @@ fn crest(server: &Server, shot: &str) -> Value {
 fn picture(crest: &Value, change: &Value) -> Value {
     let mut attachment = json!({
         "id": id(20), "kind": "picture", "picture": crest["id"], "pixels": [crest["width"], crest["height"]],
-        "place": { "x": 0.0, "y": 0.0 }, "size": [0.8, 0.9], "fade_frames": 0,
+        "place": { "x": 0.0, "y": 0.0 }, "size": [0.8, 0.9],
     });
     attachment.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
     attachment
@@ -100,16 +100,105 @@ fn picture(crest: &Value, change: &Value) -> Value {
 fn flare(change: &Value) -> Value {
     let mut attachment = json!({
         "id": id(20), "kind": "flare", "colour": "#ffd9a0", "size": 70.0, "rays": 12, "streak": 2.0, "ring": 0.0, "ghosts": 5,
-        "place": { "x": 30.0, "y": 20.0 }, "fade_frames": 0, "show": { "on": true, "opacity": 1.0, "blend": "screen" },
+        "place": { "x": 30.0, "y": 20.0 }, "show": { "on": true, "opacity": 1.0, "blend": "screen" },
     });
     attachment.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
     attachment
 }
 
+fn cover(change: &Value) -> Value {
+    let mut attachment = json!({
+        "id": id(20), "kind": "cover", "outline": "ellipse", "place": { "x": 170.0, "y": 90.0 }, "size": [190.0, 120.0], "effect": { "blur": 8.0 },
+    });
+    attachment.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
+    attachment
+}
+
+/// Something in front of a label of the same subject.
+fn front(change: &Value) -> Value {
+    let outline =
+        [(250.0, 130.0), (420.0, 150.0), (380.0, 260.0), (270.0, 240.0)].map(|(x, y)| json!({ "x": x, "y": y }));
+    let mut attachment = json!({
+        "id": id(21), "kind": "front", "outline": outline, "since": FRAME, "rides": true, "feather": 2.0, "show": { "order": 5 },
+    });
+    attachment.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
+    attachment
+}
+
+/// Covers, what is in front of others, and what every attachment can do.
+fn more_scenes(crest: &Value) -> Vec<(&'static str, Vec<Value>)> {
+    let show = |change: Value| json!({ "show": change });
+    let key = |number: &str, value: f64| json!({ "number": number, "frame": 0, "value": value, "easing": { "first": [0, 0], "second": [1, 1] } });
+    let edge = json!({ "colour": "#802020", "width": 3.0 });
+    let shadow = json!({ "colour": "#000000", "opacity": 0.7, "shift": { "x": 4.0, "y": 5.0 }, "softness": 3.0 });
+    let boxed = json!({ "fill": "#16202a", "opacity": 0.9, "padding": 12.0, "radius": 8.0, "border": edge });
+    let role = json!({ "text": "of the open day", "size": 0.6, "colour": "#e8c656" });
+    let facing = json!({ "facing": { "since": 0, "turns": true, "grows": true } });
+    let blurred = json!({ "shutter": 270.0, "takes": { "axis": "both", "share": 8.0 } });
+    let wide = json!({ "fill": "#e0d8c0", "opacity": 1.0, "padding": 20.0, "radius": 0.0 });
+    vec![
+        ("blurred ellipse", vec![cover(&json!({ "feather": 4.0 }))]),
+        ("mosaic in a box", vec![cover(&json!({ "outline": "box", "effect": { "mosaic": 14 }, "turn": 12.0 }))]),
+        ("plain rounded box", vec![cover(&json!({ "outline": "rounded", "effect": { "plain": "#304050" } }))]),
+        ("all but blurred", vec![cover(&json!({ "inside_out": true, "feather": 10.0, "effect": { "blur": 20.0 } }))]),
+        (
+            "all but darkened",
+            vec![cover(
+                &json!({ "inside_out": true, "feather": 6.0, "effect": { "plain": "#000000" }, "show": { "opacity": 0.6 } }),
+            )],
+        ),
+        (
+            "glow",
+            vec![cover(
+                &json!({ "effect": { "blur": 14.0 }, "feather": 8.0, "show": { "blend": "screen", "opacity": 0.7 } }),
+            )],
+        ),
+        ("label behind an outline", vec![label(&json!({ "box": wide })), front(&json!({}))]),
+        (
+            "label behind what is bright",
+            vec![
+                label(&json!({ "box": wide, "size": 60.0 })),
+                front(
+                    &json!({ "outline": [], "rides": false, "brightness": { "from": 0.5, "to": 1.0, "softness": 0.1 } }),
+                ),
+            ],
+        ),
+        (
+            "picture over a cover, in order",
+            vec![
+                cover(&json!({ "effect": { "mosaic": 10 }, "show": { "order": 1 } })),
+                picture(
+                    crest,
+                    &json!({ "id": id(21), "lies": facing, "place": { "x": 170.0, "y": 90.0 }, "size": [90.0, 90.0], "show": { "order": 2 } }),
+                ),
+            ],
+        ),
+        (
+            "label with shadow, border and second text",
+            vec![label(&json!({ "box": boxed, "shadow": shadow, "second": role }))],
+        ),
+        ("outlined letters with a shadow", vec![label(&json!({ "box": null, "outline": edge, "shadow": shadow }))]),
+        ("label in four scripts", vec![label(&json!({ "text": "Станция Σταθμός\nمحطة السكة\n车站 えき 기차역" }))]),
+        (
+            "turned and grown by keyframes",
+            vec![label(&show(json!({ "keys": [key("turn", 14.0), key("size", 1.4), key("across", -30.0)] })))],
+        ),
+        ("line with an elbow", vec![label(&json!({ "line_course": "elbow" }))]),
+        ("label in motion", vec![label(&show(blurred.clone()))]),
+        (
+            "picture in motion",
+            vec![picture(
+                crest,
+                &json!({ "lies": facing, "place": { "x": 170.0, "y": 90.0 }, "size": [120.0, 110.0], "show": blurred }),
+            )],
+        ),
+    ]
+}
+
 fn scenes(crest: &Value) -> Vec<(&'static str, Value)> {
     let face: Vec<Value> = (1..=4).map(|n| json!({ "pin": id(n) })).collect();
     let facing = json!({ "facing": { "since": 0, "turns": true, "grows": true } });
-    let on_line = json!({ "label": { "text": "Turntable yard", "font": "serif", "size": 30.0, "colour": "#102030", "box": null, "line_width": null, "fade_frames": 0 } });
+    let on_line = json!({ "label": { "text": "Turntable yard", "font": "serif", "size": 30.0, "colour": "#102030", "box": null, "line_width": null } });
     vec![
         ("picture in perspective", picture(crest, &json!({ "lies": { "face": face }, "turn": 8.0 }))),
         (
@@ -192,10 +281,8 @@ async fn on_page(browser: &Browser, revision: &Value) -> Vec<u8> {
         "(jampin.bench.select(null), jampin.bench.goTo({FRAME}), jampin.player.view = {{ scale: 1, turn: 0, x: 20, y: 20 }}, jampin.player.viewChanged(), 1)"
     );
     browser.eval(&view).await;
-    browser.until(&format!("jampin.player.shown === {FRAME} && jampin.overlay.scene.childNodes.length + jampin.overlay.flats.childNodes.length > 0 && [...document.querySelectorAll('.flats img')].every((image) => image.complete)")).await;
-    browser
-        .eval("(document.querySelectorAll('.over > g').forEach((group, i) => i && group.replaceChildren()), 1)")
-        .await;
+    browser.until(&format!("jampin.player.shown === {FRAME} && document.querySelector('.stack').childNodes.length > 0 && [...document.querySelectorAll('.stack img')].every((image) => image.complete)")).await;
+    browser.eval("(document.querySelectorAll('.over > g').forEach((group) => group.replaceChildren()), 1)").await;
     tokio::time::sleep(std::time::Duration::from_millis(250)).await;
     let top =
         browser.eval("document.querySelector('.picture').getBoundingClientRect().top").await.as_f64().unwrap() as usize;
@@ -227,6 +314,13 @@ fn as_film_keeps_it(picture: &[u8]) -> Vec<u8> {
     out
 }
 
+/// Both pictures one above the other, to be looked at when they differ: a PPM file each.
+fn write_pictures(path: &std::path::Path, page: &[u8], film: &[u8]) {
+    let mut bytes = format!("P6 {WIDTH} {} 255\n", 2 * HEIGHT).into_bytes();
+    bytes.extend(page.iter().chain(film));
+    std::fs::write(path.with_extension("ppm"), bytes).unwrap();
+}
+
 /// Mean difference of all values, and the share of pixels of which any value differs by more than 24.
 fn differences(a: &[u8], b: &[u8]) -> (f64, f64) {
     let mean = a.iter().zip(b).map(|(a, b)| f64::from(a.abs_diff(*b))).sum::<f64>() / a.len() as f64;
@@ -245,15 +339,28 @@ fn each_scene_looks_the_same_on_the_page_and_in_the_film() {
         browser.until("window.jampin?.bench.loaded && jampin.bench.clip.state === 'ready'").await;
         // Nothing but the picture: legend and hints would lie over it.
         browser.eval("(document.querySelector('.legend').remove(), 1)").await;
-        for (name, attachment) in scenes(&crest(&server, &shot)) {
-            let kind = attachment["kind"].clone();
-            send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": attachment }));
+        let crest = crest(&server, &shot);
+        let single = scenes(&crest).into_iter().map(|(name, attachment)| (name, vec![attachment]));
+        for (name, attachments) in single.chain(more_scenes(&crest)) {
+            for attachment in &attachments {
+                send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": attachment }));
+            }
             let revision = server.get(&format!("/api/shots/{shot}")).json()["shot"]["revision"].clone();
             let (page, film) = (on_page(&browser, &revision).await, export(&server, &shot));
             let (mean, far) = differences(&as_film_keeps_it(&page), &as_film_keeps_it(&film));
-            println!("{name} ({kind}): mean {mean:.2}, {:.2} % of pixels far", far * 100.0);
+            println!("{name}: mean {mean:.2}, {:.2} % of pixels far", far * 100.0);
+            if let Ok(folder) = std::env::var("JAMPIN_SCENES") {
+                write_pictures(&std::path::Path::new(&folder).join(name), &page, &film);
+            }
             assert!(mean < 1.5, "{name}: the values differ by {mean} on average");
             assert!(far < 0.005, "{name}: {} % of the pixels differ by more than 24", far * 100.0);
+            for attachment in &attachments[1..] {
+                send(
+                    &server,
+                    &shot,
+                    &json!({ "edit": "remove_attachment", "subject": id(10), "attachment": attachment["id"] }),
+                );
+            }
         }
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });

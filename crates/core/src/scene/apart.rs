@@ -44,7 +44,10 @@ impl Apart {
             let height = |frame: Frame| {
                 let own = rect(*one, frame, picture)?;
                 let met = labels[..i].iter().filter_map(|other| rect(*other, frame, picture));
-                let met: Vec<f64> = met.filter(|other| closeness(own, *other) > 0.0).map(|other| own.middle().y - other.middle().y).collect();
+                let met: Vec<f64> = met
+                    .filter(|other| closeness(own, *other) > 0.0)
+                    .map(|other| own.middle().y - other.middle().y)
+                    .collect();
                 (!met.is_empty()).then(|| met.iter().sum::<f64>() / met.len() as f64)
             };
             let sum: f64 = range.frames().filter_map(height).sum();

@@ -26,13 +26,7 @@ pub(super) struct PlacedLabel<'a> {
 }
 
 impl PlacedLabel<'_> {
-    pub fn drawables(
-        &self,
-        placed: &Placed<'_>,
-        frame: Frame,
-        picture: Size,
-        pushed: Point,
-    ) -> Option<Vec<Drawable>> {
+    pub fn drawables(&self, placed: &Placed<'_>, frame: Frame, picture: Size, pushed: Point) -> Option<Vec<Drawable>> {
         let subject = placed.poses.path().position(frame)?;
         let map = Homography::shift(pushed).after(&self.place(placed, frame, picture)?);
         let artwork = Shape::Artwork { art: self.art, matrix: affine(&map) };

@@ -85,9 +85,9 @@ impl Cover {
         let [half_width, half_height] = self.size.map(|side| side / 2.0);
         let angle = |i: usize, of: usize| std::f64::consts::TAU * i as f64 / of as f64;
         let own: Vec<Point> = match self.outline {
-            CoverShape::Box => {
-                [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)].map(|(x, y)| Point::new(x * half_width, y * half_height)).into()
-            }
+            CoverShape::Box => [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)]
+                .map(|(x, y)| Point::new(x * half_width, y * half_height))
+                .into(),
             CoverShape::Ellipse => (0..ELLIPSE_SIDES)
                 .map(|i| angle(i, ELLIPSE_SIDES))
                 .map(|angle| Point::new(half_width * angle.cos(), half_height * angle.sin()))

@@ -99,7 +99,13 @@ mod tests {
 
     #[test]
     fn an_outline_of_two_corners_is_none() {
-        let front = |corners: usize| Front { outline: vec![Point::default(); corners], since: Frame(0), rides: false, feather: 0.0, brightness: None };
+        let front = |corners: usize| Front {
+            outline: vec![Point::default(); corners],
+            since: Frame(0),
+            rides: false,
+            feather: 0.0,
+            brightness: None,
+        };
         assert!(front(2).check().unwrap_err().to_string().contains("3"));
         assert!(front(0).check().is_ok() && front(3).check().is_ok());
     }

@@ -39,14 +39,7 @@ fn drawables(shot: &Shot, frame: u32) -> Vec<Drawable> {
 }
 
 fn picture(lies: Lies, size: [f64; 2]) -> Picture {
-    Picture {
-        picture: Uuid::from_u128(70),
-        pixels: [300, 200],
-        lies,
-        place: Point::default(),
-        size,
-        turn: 0.0,
-    }
+    Picture { picture: Uuid::from_u128(70), pixels: [300, 200], lies, place: Point::default(), size, turn: 0.0 }
 }
 
 fn flat(drawables: &[Drawable]) -> Homography {

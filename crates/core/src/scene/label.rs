@@ -166,7 +166,8 @@ impl LabelArt {
     /// How far the shadow and the lines round it reach beyond its box, in pixels.
     pub fn bleed(&self) -> f64 {
         let border = self.box_style.as_ref().and_then(|style| style.border.as_ref());
-        let edges = border.map_or(0.0, |edge| edge.width / 2.0).max(self.outline.as_ref().map_or(0.0, |edge| edge.width));
+        let edges =
+            border.map_or(0.0, |edge| edge.width / 2.0).max(self.outline.as_ref().map_or(0.0, |edge| edge.width));
         let shadow = self.shadow.as_ref();
         edges + shadow.map_or(0.0, |shadow| shadow.shift.x.abs().max(shadow.shift.y.abs()) + 3.0 * shadow.softness)
     }

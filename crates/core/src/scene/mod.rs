@@ -96,6 +96,11 @@ impl<'a> Scene<'a> {
         self.artwork.iter()
     }
 
+    /// Width and height of an artwork, in pixels.
+    pub fn size_of(&self, art: usize) -> (f64, f64) {
+        self.sizes.get(art).copied().unwrap_or_default()
+    }
+
     /// For each label that hangs on a subject: its artwork, its attachment, and the offset from the subject to the middle of its box.
     pub fn offsets(&self) -> impl Iterator<Item = (usize, Uuid, Point)> + '_ {
         self.items.iter().filter_map(|placed| match &placed.body {
@@ -188,13 +193,7 @@ impl<'a> Scene<'a> {
         (self.add(Art::Label(art), size), size)
     }
 
-    fn label(
-        &mut self,
-        subject: &'a Subject,
-        label: &'a Label,
-        path: &Path,
-        measure: &dyn Measure,
-    ) -> PlacedLabel<'a> {
+    fn label(&mut self, subject: &'a Subject, label: &'a Label, path: &Path, measure: &dyn Measure) -> PlacedLabel<'a> {
         let (art, size) = self.add_label_art(label.art(&subject.name), measure);
         let pattern = subject.pins.first().map_or([31, 31], |pin| pin.pattern);
         let offset = match label.placement {

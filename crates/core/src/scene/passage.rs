@@ -73,8 +73,7 @@ pub(super) struct Passing {
 impl Passing {
     /// On a frame of a span. Where the span begins or ends with the shot, the subject did not come or go.
     pub fn on(frame: Frame, span: FrameRange, shot: FrameRange, (enters, leaves): (&Passage, &Passage)) -> Self {
-        let come =
-            (span.first > shot.first).then(|| (enters.way, enters.progress(span.first.until(frame).max(0))));
+        let come = (span.first > shot.first).then(|| (enters.way, enters.progress(span.first.until(frame).max(0))));
         let gone = (span.last < shot.last).then(|| (leaves.way, leaves.progress(frame.until(span.last).max(0))));
         let mut passing = Self { opacity: 1.0, size: 1.0, away: None };
         for (way, progress) in come.into_iter().chain(gone).filter(|(_, progress)| *progress < 1.0) {

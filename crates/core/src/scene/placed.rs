@@ -50,7 +50,13 @@ pub(super) enum Body<'a> {
 
 impl Placed<'_> {
     pub fn drawable(&self, shape: Shape, opacity: f64) -> Drawable {
-        Drawable { shape, opacity: opacity * self.show.opacity, blend: self.show.blend, exposures: Vec::new(), lit: None }
+        Drawable {
+            shape,
+            opacity: opacity * self.show.opacity,
+            blend: self.show.blend,
+            exposures: Vec::new(),
+            lit: None,
+        }
     }
 
     /// What to paint on a frame, from back to front. A label is moved by `pushed`, so that it keeps apart from others.
@@ -75,8 +81,7 @@ impl Placed<'_> {
     /// With entrance, exit, keyframes and blur from motion.
     fn acted(&self, drawables: Vec<Drawable>, frame: Frame, span: FrameRange, stage: &Stage<'_>) -> Vec<Drawable> {
         let keyed = Keyed::on(&self.show.keys, frame);
-        let passages =
-            if self.comes_by_itself() { None } else { Some((&self.show.enters, &self.show.leaves)) };
+        let passages = if self.comes_by_itself() { None } else { Some((&self.show.enters, &self.show.leaves)) };
         let passing = passages.map(|passages| Passing::on(frame, span, stage.range, passages));
         let size = keyed.size * passing.map_or(1.0, |passing| passing.size);
         let opacity = keyed.opacity * passing.map_or(1.0, |passing| passing.opacity);
@@ -107,7 +112,8 @@ impl Placed<'_> {
             let moved = Keyed::on(&self.show.keys, frame).moved;
             Some(stance(&self.show.takes, Facing::default(), &self.poses, frame)?.origin() + moved)
         };
-        let (now, before, after) = (at(frame)?, frame.0.checked_sub(1).and_then(|n| at(Frame(n))), at(Frame(frame.0 + 1)));
+        let (now, before, after) =
+            (at(frame)?, frame.0.checked_sub(1).and_then(|n| at(Frame(n))), at(Frame(frame.0 + 1)));
         let speed = match (before, after) {
             (Some(before), Some(after)) => (after - before) * 0.5,
             (Some(before), None) => now - before,

@@ -76,9 +76,5 @@ pub(super) fn stance(takes: &Takes, facing: Facing, poses: &Poses, frame: Frame)
     let (then, now) = (poses.shape(facing.since).or_else(|| poses.shape(frame))?, poses.shape(frame)?);
     let growth = if facing.grows { now.growth() / then.growth() } else { 1.0 };
     let (sin, cos) = if facing.turns { (now.turn() - then.turn()).sin_cos() } else { (0.0, 1.0) };
-    Some(Homography::new([
-        [growth * cos, -growth * sin, at.x],
-        [growth * sin, growth * cos, at.y],
-        [0.0, 0.0, 1.0],
-    ]))
+    Some(Homography::new([[growth * cos, -growth * sin, at.x], [growth * sin, growth * cos, at.y], [0.0, 0.0, 1.0]]))
 }

@@ -9,7 +9,8 @@ impl Attachment {
         let kind = match (&self.kind, &other.kind) {
             (AttachmentKind::Label(own), AttachmentKind::Label(style)) => AttachmentKind::Label(label(own, style)),
             (AttachmentKind::Boundary(own), AttachmentKind::Boundary(style)) => {
-                let text = own.label.as_ref().map(|own| style.label.as_ref().map_or(own.clone(), |style| label(own, style)));
+                let text =
+                    own.label.as_ref().map(|own| style.label.as_ref().map_or(own.clone(), |style| label(own, style)));
                 AttachmentKind::Boundary(Box::new(Boundary {
                     corners: own.corners.clone(),
                     closed: own.closed,
@@ -29,11 +30,9 @@ impl Attachment {
                 facing: own.facing,
                 ..style.clone()
             }),
-            (AttachmentKind::Front(own), AttachmentKind::Front(style)) => AttachmentKind::Front(Front {
-                feather: style.feather,
-                brightness: style.brightness,
-                ..own.clone()
-            }),
+            (AttachmentKind::Front(own), AttachmentKind::Front(style)) => {
+                AttachmentKind::Front(Front { feather: style.feather, brightness: style.brightness, ..own.clone() })
+            }
             _ => return None,
         };
         let Show { on, first, last, keys, .. } = self.show.clone();

@@ -86,7 +86,7 @@ export class SceneStack {
     if (shape.shape === "cover" || shape.shape === "front") return this.film(shape, opacity, moved);
     const element = { artwork: () => this.artworkElement(shape), line: () => this.line(shape) }[shape.shape]?.() ?? this.outline(shape);
     // While a label is dragged its line stays behind, faintly; the server's answer joins them again.
-    const stays = moved && shape.shape !== "artwork";
+    const stays = moved && !moved.all && shape.shape !== "artwork";
     element.setAttribute("opacity", stays ? 0.25 * opacity : opacity);
     if (!moved || stays) return element;
     const group = make("g", { transform: `translate(${moved.x} ${moved.y})` });
@@ -101,7 +101,7 @@ export class SceneStack {
     group.style.isolation = "isolate";
     group.style.opacity = opacity;
     for (const { x, y } of exposures) {
-      const at = { x: x + (moved?.x ?? 0), y: y + (moved?.y ?? 0) };
+      const at = { x: x + (moved?.x ?? 0), y: y + (moved?.y ?? 0), all: true };
       const single = this.single(shape, 1 / exposures.length, at);
       const element = flat || shape.shape === "artwork" ? single.cloneNode(true) : single;
       element.style.mixBlendMode = "plus-lighter";

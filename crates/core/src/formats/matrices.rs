@@ -1,0 +1,37 @@
+//! The motion of subjects as matrices, one a frame.
+
+use std::fmt::Write;
+
+use super::csv_field;
+use crate::geometry::Homography;
+use crate::motion::Poses;
+use crate::time::Frame;
+
+/// The motion of a subject: its name and poses.
+pub type NamedMotion<'a> = (&'a str, Poses);
+
+/// From the picture of the first frame on which the subject is there to that of each frame on which it is, row by row; the last number is 1.
+pub fn matrices(poses: &Poses) -> Vec<(Frame, [[f64; 3]; 3])> {
+    let frames: Vec<Frame> = poses.path().iter().map(|(frame, _)| frame).collect();
+    let first = frames.first().and_then(|first| poses.at(*first)).and_then(|pose| pose.inverse());
+    let Some(back) = first else { return Vec::new() };
+    let map = |frame: &Frame| Some((*frame, normal(&poses.at(*frame)?.checked_after(&back)?)));
+    frames.iter().filter_map(map).collect()
+}
+
+fn normal(map: &Homography) -> [[f64; 3]; 3] {
+    map.rows().map(|row| row.map(|value| value / map.rows()[2][2]))
+}
+
+/// Matrices as CSV: `frame,subject,m11,m12,m13,m21,m22,m23,m31,m32,m33`.
+pub fn matrices_csv(subjects: &[NamedMotion<'_>]) -> String {
+    let mut out = "frame,subject,m11,m12,m13,m21,m22,m23,m31,m32,m33\r\n".to_owned();
+    for (name, poses) in subjects {
+        for (frame, rows) in matrices(poses) {
+            let numbers: Vec<String> = rows.iter().flatten().map(|value| format!("{value:.9}")).collect();
+            write!(out, "{frame},{},{}\r\n", csv_field(name), numbers.join(","))
+                .expect("writing to a string does not fail");
+        }
+    }
+    out
+}
