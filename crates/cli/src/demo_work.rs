@@ -5,12 +5,15 @@ use jampin_core::edit::Edit;
 use jampin_core::follow::Direction;
 use jampin_core::geometry::{Point, Size};
 use jampin_core::motion::CarriedPoint;
-use jampin_core::scene::{Blend, Boundary, Corner, Flare, Glow, Label, Show, Tint};
+use jampin_core::scene::{
+    Blend, Boundary, Brightness, Corner, Cover, CoverEffect, CoverShape, Edge, Facing, Flare, Font, Front, Glow, Label,
+    Lies, LineCourse, Picture, Placement, Second, Shadow, Show, Tint,
+};
 use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Subject};
 use jampin_core::time::Frame;
 use jampin_demo::Truth;
-use jampin_jobs::{FollowTask, Task};
-use jampin_store::Store;
+use jampin_jobs::{FollowTask, Library, Task, keep_picture};
+use jampin_store::{Picture as StoredPicture, Store};
 use uuid::Uuid;
 
 use crate::demo::wait_for;
@@ -26,12 +29,17 @@ const STONES: [(&str, bool); 6] = [
 ];
 /// The frame on which the stones are put.
 const STONES_ON: u32 = 60;
+/// The bosses at the corners of the panel, clockwise from the top left, and the frame on which they are put.
+const BOSSES: [&str; 4] = ["boss 1", "boss 2", "boss 3", "boss 4"];
+const BOSSES_ON: u32 = 70;
+const CREST: &[u8] = include_bytes!("../../demo/pictures/crest.svg");
 /// The films' size.
 const PICTURE: Size = Size::new(1280, 720);
 
 /// A shot that is being worked on.
 pub(crate) struct Bench<'a> {
     pub store: &'a Store,
+    pub library: &'a Library,
     pub project: Uuid,
     pub shot: Uuid,
     pub truth: Truth,
@@ -40,9 +48,27 @@ pub(crate) struct Bench<'a> {
 impl Bench<'_> {
     /// *Passing loop*: two names, and a flare on the headlamp. The railcar's second guide is behind the mast.
     pub async fn passing_loop(&self) -> anyhow::Result<()> {
-        let label = || Attachment::label(Uuid::new_v4(), Label::new());
-        self.subject(0, "Railcar 27", ("emblem", &[60, 136]), vec![label()]).await?;
-        self.subject(1, "Home signal", ("signal", &[60]), vec![label()]).await?;
+        let railcar = Label {
+            second: Some(Second { text: "to the upper yard".into(), size: 0.62, colour: Some("#ffd98a".into()) }),
+            line_course: LineCourse::Elbow,
+            keeps_inside: true,
+            ..Label::new()
+        };
+        let plate = Cover {
+            outline: CoverShape::Rounded,
+            place: self.place("number", 60)? - self.place("emblem", 60)?,
+            size: [62.0, 40.0],
+            turn: 0.0,
+            facing: Facing { since: Frame(60), ..Facing::default() },
+            feather: 2.0,
+            inside_out: false,
+            effect: CoverEffect::Mosaic(9),
+        };
+        let covered = Attachment::new(Uuid::new_v4(), AttachmentKind::Cover(plate));
+        let named = Attachment::label(Uuid::new_v4(), railcar);
+        self.subject(0, "Railcar 27", ("emblem", &[60, 136]), vec![covered, named]).await?;
+        self.subject(1, "Home signal", ("signal", &[60]), vec![Attachment::label(Uuid::new_v4(), Label::new())])
+            .await?;
         let flare = Flare::looks(PICTURE).swap_remove(0).flare;
         let show = Show { blend: Blend::Screen, ..Show::default() };
         let flare = Attachment { show, ..Attachment::new(Uuid::new_v4(), AttachmentKind::Flare(flare)) };
@@ -90,6 +116,60 @@ impl Bench<'_> {
         let kind = AttachmentKind::Boundary(Box::new(boundary));
         let attachment = Attachment::new(Uuid::new_v4(), kind);
         self.edit("Boundary line", Edit::PutAttachment { subject, attachment, index: None }).await
+    }
+
+    /// *Clock tower*: four bosses followed, a crest on the panel between them, a name that passes behind the branch.
+    pub async fn clock_tower(&self) -> anyhow::Result<()> {
+        let picture = Uuid::new_v4();
+        let pixels = keep_picture(self.library, picture, CREST)?;
+        let [width, height] = pixels.map(|side| side as i32);
+        let stored = StoredPicture { id: picture, project_id: self.project, name: "crest.svg".into(), width, height };
+        self.store.create_picture(&stored).await?;
+        let (subject, first) = self.subject(0, "Panel", (BOSSES[0], &[BOSSES_ON]), Vec::new()).await?;
+        let mut corners = [Corner::Pin(first); 4];
+        for (corner, name) in corners.iter_mut().zip(BOSSES).skip(1) {
+            let pin = pin(BOSSES_ON, self.place(name, BOSSES_ON)?);
+            let put = Edit::PutPin { subject, pin: pin.clone(), index: None };
+            self.follow("Another pin", vec![put], &pin, &[BOSSES_ON], name).await?;
+            *corner = Corner::Pin(pin.id);
+        }
+        // As wide as it is high, in the middle of a panel half as wide again as it is high.
+        let crest = Picture {
+            picture,
+            pixels,
+            lies: Lies::Face(corners),
+            place: Point::default(),
+            size: [0.56, 0.8],
+            turn: 0.0,
+        };
+        let show = Show { blend: Blend::Multiply, ..Show::default() };
+        let crest = Attachment { show, ..Attachment::new(Uuid::new_v4(), AttachmentKind::Picture(crest)) };
+        self.edit("Crest", Edit::PutAttachment { subject, attachment: crest, index: None }).await?;
+        let name = Label {
+            line_width: None,
+            size: 44.0,
+            font: Font::Serif,
+            box_style: None,
+            outline: Some(Edge { colour: "#3a2c18".into(), width: 2.5 }),
+            shadow: Some(Shadow { colour: "#000000".into(), opacity: 0.5, shift: Point::new(2.0, 4.0), softness: 4.0 }),
+            facing: Facing { since: Frame(BOSSES_ON), turns: true, grows: true },
+            placement: Placement::Offset(Point::new(330.0, -120.0)),
+            ..Label::named("Built 1887")
+        };
+        let dark = Front {
+            outline: Vec::new(),
+            since: Frame(0),
+            rides: false,
+            feather: 0.0,
+            brightness: Some(Brightness { from: 0.0, to: 0.42, softness: 0.12 }),
+        };
+        let (mut name, mut front) =
+            (Attachment::label(Uuid::new_v4(), name), Attachment::new(Uuid::new_v4(), AttachmentKind::Front(dark)));
+        // The crest lies in front of both: only the name passes behind the branch.
+        name.show.order = -2;
+        front.show.order = -1;
+        self.subject(1, "Clock", ("hub", &[BOSSES_ON]), vec![name, front]).await?;
+        Ok(())
     }
 
     /// A new subject with one pin that is followed; the subject and the pin.

@@ -148,7 +148,7 @@ pub fn pictures_of(library: &Library, shot: &Shot) -> Pictures {
 }
 
 /// A file name that every system takes.
-fn safe_name(name: &str) -> String {
+pub(crate) fn safe_name(name: &str) -> String {
     let safe: String = name.chars().map(|c| if c.is_alphanumeric() || " -_.".contains(c) { c } else { '_' }).collect();
     let safe = safe.trim_matches([' ', '.']).chars().take(80).collect::<String>();
     if safe.is_empty() { "shot".into() } else { safe }

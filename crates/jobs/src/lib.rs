@@ -7,7 +7,9 @@ mod library;
 mod painting;
 mod place;
 mod prepare;
+mod sequence;
 mod solve;
+mod stills;
 mod work;
 mod worker;
 
@@ -17,6 +19,8 @@ pub use hub::EventHub;
 pub use library::Library;
 pub use painting::{Painting, paint_film, paint_still};
 pub use prepare::PrepareTask;
+pub use sequence::SequenceTask;
 pub use solve::{SolveResult, SolveTask};
+pub use stills::{StillProblem, keep_picture};
 pub use work::{Task, TaskError};
 pub use worker::{Worker, spawn_worker};

@@ -6,7 +6,7 @@ use jampin_store::{NewJob, StoreError};
 use thiserror::Error;
 use uuid::Uuid;
 
-use crate::{ExportTask, FollowTask, PrepareTask, SolveTask};
+use crate::{ExportTask, FollowTask, PrepareTask, SequenceTask, SolveTask};
 
 /// A piece of long work, as stored.
 #[derive(Clone, Debug)]
@@ -19,13 +19,15 @@ pub enum Task {
     Solve(SolveTask),
     /// Write the finished film.
     Export(ExportTask),
+    /// Write the film of a whole project.
+    Sequence(SequenceTask),
 }
 
 impl Task {
     /// Names of the kinds that a person waits for with the hand on the mouse.
     pub(crate) const QUICK: [&'static str; 2] = ["follow", "solve"];
     /// Names of the kinds that take their time.
-    pub(crate) const SLOW: [&'static str; 2] = ["prepare", "export"];
+    pub(crate) const SLOW: [&'static str; 3] = ["prepare", "export", "sequence"];
 
     /// The row to store.
     pub fn into_job(self, project: Uuid) -> Result<NewJob, StoreError> {
@@ -34,6 +36,7 @@ impl Task {
             Self::Follow(task) => ("follow", serde_json::to_value(task)?, Some(task.shot), None),
             Self::Solve(task) => ("solve", serde_json::to_value(task)?, Some(task.shot), None),
             Self::Export(task) => ("export", serde_json::to_value(task)?, Some(task.shot), None),
+            Self::Sequence(task) => ("sequence", serde_json::to_value(task)?, None, None),
         };
         Ok(NewJob { project, shot, clip, kind: kind.into(), payload })
     }

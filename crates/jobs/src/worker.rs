@@ -9,7 +9,7 @@ use tokio::sync::broadcast::error::RecvError;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
-use crate::{EventHub, Library, Task, TaskError, export, follow, prepare, solve};
+use crate::{EventHub, Library, Task, TaskError, export, follow, prepare, sequence, solve};
 
 /// How often a worker says that it is alive.
 const HEARTBEAT: Duration = Duration::from_secs(1);
@@ -90,6 +90,7 @@ impl Worker {
             "follow" => follow::run(self, &runtime, job, cancel),
             "solve" => solve::run(self, &runtime, job, cancel),
             "export" => export::run(self, &runtime, job, cancel),
+            "sequence" => sequence::run(self, &runtime, job, cancel),
             other => Err(TaskError::Missing(format!("There is no kind of work called {other:?}."))),
         }
     }

@@ -21,6 +21,8 @@ pub enum Container {
     Webm,
     /// WebM with VP9 and transparency: graphics alone.
     WebmGraphics,
+    /// Matroska that keeps nearly all: what is encoded again.
+    Between,
     /// QuickTime with ProRes 4444 and transparency: graphics alone.
     ProresGraphics,
 }
@@ -32,6 +34,7 @@ impl Container {
             Self::Mp4 => "mp4",
             Self::Webm | Self::WebmGraphics => "webm",
             Self::ProresGraphics => "mov",
+            Self::Between => "mkv",
         }
     }
 
@@ -41,6 +44,7 @@ impl Container {
             Self::Mp4 => "video/mp4",
             Self::Webm | Self::WebmGraphics => "video/webm",
             Self::ProresGraphics => "video/quicktime",
+            Self::Between => "video/x-matroska",
         }
     }
 
@@ -50,7 +54,7 @@ impl Container {
     }
 
     /// Encoder settings: visually lossless by common practice.
-    fn video_options(self) -> &'static str {
+    pub(crate) fn video_options(self) -> &'static str {
         match self {
             Self::Mp4 => "-c:v libx264 -preset fast -crf 17 -movflags +faststart -pix_fmt yuv420p",
             Self::Webm => "-c:v libvpx-vp9 -b:v 0 -crf 24 -deadline good -cpu-used 4 -row-mt 1 -pix_fmt yuv420p",
@@ -58,6 +62,7 @@ impl Container {
             Self::WebmGraphics => {
                 "-c:v libvpx-vp9 -b:v 0 -crf 16 -deadline good -cpu-used 4 -row-mt 1 -auto-alt-ref 0 -pix_fmt yuva420p"
             }
+            Self::Between => "-c:v libx264 -preset ultrafast -crf 4 -pix_fmt yuv420p",
             Self::ProresGraphics => "-c:v prores_ks -profile:v 4444 -alpha_bits 16 -vendor apl0 -pix_fmt yuva444p10le",
         }
     }
@@ -66,20 +71,26 @@ impl Container {
     fn takes_sound(self, codec: &str) -> bool {
         match self {
             Self::Mp4 => matches!(codec, "aac" | "mp3" | "ac3" | "eac3" | "alac"),
+            Self::Between => false,
             _ => matches!(codec, "opus" | "vorbis"),
         }
     }
 
-    fn sound_encoder(self) -> &'static [&'static str] {
+    pub(crate) fn sound_encoder(self) -> &'static [&'static str] {
         match self {
             Self::Mp4 => &["aac", "-b:a", "192k"],
+            Self::Between => &["pcm_s16le"],
             _ => &["libopus", "-b:a", "160k"],
         }
     }
 
     /// Whether odd widths and heights have to be made even.
     fn needs_even_size(self) -> bool {
-        self == Self::Mp4
+        matches!(self, Self::Mp4 | Self::Between)
+    }
+
+    fn muxer(self) -> &'static str {
+        if self == Self::Between { "matroska" } else { self.extension() }
     }
 
     /// How the frames that it takes are named: FOURCC.
@@ -192,7 +203,7 @@ fn command(tools: &Tools, job: &EncodeJob<'_>, out: &Path) -> Command {
         }
     }
     video_options(&mut command, job);
-    command.args(["-f", container.extension()]).arg(out);
+    command.args(["-f", container.muxer()]).arg(out);
     command
 }
 
@@ -203,7 +214,7 @@ fn video_options(command: &mut Command, job: &EncodeJob<'_>) {
     }
     command.args(container.video_options().split(' '));
     command.args(["-fps_mode", "passthrough", "-enc_time_base", "1:1000000"]);
-    if container.extension() != "webm" {
+    if matches!(container, Container::Mp4 | Container::ProresGraphics) {
         command.args(["-video_track_timescale", &timescale(job.table).to_string()]);
     }
     if container.is_graphics() {

@@ -12,7 +12,7 @@ use uuid::Uuid;
 
 use crate::events::announce_job;
 use crate::rows::JobRow;
-use crate::schema::jobs;
+use crate::schema::{clips, jobs, projects, shots};
 use crate::{Store, StoreError};
 
 /// A running job whose worker has not been heard of for this long, in seconds, is taken to be orphaned. Workers
@@ -169,6 +169,30 @@ impl Store {
         let found = jobs::table.filter(jobs::shot_id.eq(shot)).order(jobs::created_at.desc()).limit(most);
         let rows: Vec<JobRow> = found.select(JobRow::as_select()).load(&mut connection).await?;
         rows.into_iter().map(Job::try_from).collect()
+    }
+
+    /// The newest jobs that write the film of a whole project, newest first.
+    pub async fn project_films(&self, project: Uuid, most: i64) -> Result<Vec<Job>, StoreError> {
+        let mut connection = self.connection().await?;
+        let own = jobs::table.filter(jobs::project_id.eq(project)).filter(jobs::kind.eq("sequence"));
+        let newest = own.order(jobs::created_at.desc()).limit(most);
+        let rows: Vec<JobRow> = newest.select(JobRow::as_select()).load(&mut connection).await?;
+        rows.into_iter().map(Job::try_from).collect()
+    }
+
+    /// The newest jobs of all projects, newest first: each with the names of its project and of the shot or clip that it is about.
+    pub async fn newest_jobs(&self, most: i64) -> Result<Vec<(Job, String, Option<String>)>, StoreError> {
+        let mut connection = self.connection().await?;
+        let rows: Vec<(JobRow, String, Option<String>, Option<String>)> = jobs::table
+            .inner_join(projects::table.on(projects::id.eq(jobs::project_id)))
+            .left_join(shots::table.on(shots::id.nullable().eq(jobs::shot_id)))
+            .left_join(clips::table.on(clips::id.nullable().eq(jobs::clip_id)))
+            .order(jobs::created_at.desc())
+            .limit(most)
+            .select((JobRow::as_select(), projects::name, shots::name.nullable(), clips::name.nullable()))
+            .load(&mut connection)
+            .await?;
+        rows.into_iter().map(|(row, project, shot, clip)| Ok((Job::try_from(row)?, project, shot.or(clip)))).collect()
     }
 
     /// Takes the oldest job of these kinds that waits, or whose worker has died. A job that has killed its workers too

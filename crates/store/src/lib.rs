@@ -15,6 +15,7 @@ mod recipes;
 mod rows;
 mod samples;
 mod schema;
+mod sequence;
 mod shots;
 
 use diesel::Connection;

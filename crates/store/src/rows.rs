@@ -19,6 +19,7 @@ pub(crate) struct ShotRow {
     pub revision: i64,
     pub log_head: i64,
     pub document: Value,
+    pub in_film: bool,
 }
 
 #[derive(Clone, Debug, Queryable, Selectable, Insertable)]

@@ -15,7 +15,7 @@ diesel::table! {
 diesel::table! {
     shots (id) {
         id -> Uuid, project_id -> Uuid, clip_id -> Uuid, name -> Text, first_frame -> Int4, last_frame -> Int4,
-        revision -> Int8, log_head -> Int8, document -> Jsonb, created_at -> Timestamptz,
+        revision -> Int8, log_head -> Int8, document -> Jsonb, created_at -> Timestamptz, place -> Int4, in_film -> Bool,
     }
 }
 

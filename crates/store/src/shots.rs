@@ -29,6 +29,8 @@ pub struct ShotInfo {
     pub revision: i64,
     /// Number of subjects in it.
     pub subjects: usize,
+    /// Whether it is in the project's film.
+    pub in_film: bool,
 }
 
 /// A shot with everything made of it.
@@ -69,6 +71,7 @@ impl TryFrom<&ShotRow> for ShotInfo {
             range: FrameRange { first: Frame(row.first_frame as u32), last: Frame(row.last_frame as u32) },
             revision: row.revision,
             subjects: document.subjects.len(),
+            in_film: row.in_film,
         })
     }
 }
@@ -113,12 +116,12 @@ impl Store {
         Ok(())
     }
 
-    /// The shots of a project, in the order they were made.
+    /// The shots of a project, in the order of its film; those that were not put in order as they were made.
     pub async fn shots(&self, project: Uuid) -> Result<Vec<ShotInfo>, StoreError> {
         let mut connection = self.connection().await?;
         let rows: Vec<ShotRow> = shots::table
             .filter(shots::project_id.eq(project))
-            .order(shots::created_at)
+            .order((shots::place, shots::created_at))
             .select(ShotRow::as_select())
             .load(&mut connection)
             .await?;

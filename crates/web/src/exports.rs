@@ -44,12 +44,12 @@ pub(crate) async fn start(
 #[get("/api/exports/{job}/film")]
 pub(crate) async fn download(state: web::Data<AppState>, job: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
     let job = state.store.job(*job).await?;
-    if job.kind != "export" || job.state != JobState::Done {
+    if !matches!(job.kind.as_str(), "export" | "sequence") || job.state != JobState::Done {
         return Err(ApiError::NotYet("This film is not finished.".into()));
     }
-    let task: ExportTask = serde_json::from_value(job.payload).map_err(ApiError::internal)?;
+    let product: Product = serde_json::from_value(job.payload["container"].clone()).map_err(ApiError::internal)?;
     let result: ExportResult = serde_json::from_value(job.result.unwrap_or_default()).map_err(ApiError::internal)?;
-    let path = state.library.export(job.id, task.container.extension());
+    let path = state.library.export(job.id, product.extension());
     let gone = |_| ApiError::NotFound("This film is not on the disk any more. Export it again.".into());
     let file = tokio::fs::File::open(path).await.map_err(gone)?;
     let length = file.metadata().await.map_err(ApiError::internal)?.len();
@@ -65,7 +65,7 @@ pub(crate) async fn download(state: web::Data<AppState>, job: web::Path<Uuid>) -
         }
     });
     Ok(HttpResponse::Ok()
-        .content_type(task.container.media_type())
+        .content_type(product.media_type())
         .insert_header((CONTENT_LENGTH, length))
         .insert_header((actix_web::http::header::CONTENT_ENCODING, "identity"))
         .insert_header((CONTENT_DISPOSITION, save_as(&result.file_name)))

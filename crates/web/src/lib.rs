@@ -20,6 +20,7 @@ mod pictures;
 mod pins;
 mod points;
 mod projects;
+mod queue;
 mod ranges;
 mod recipes;
 mod shots;
@@ -106,6 +107,10 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(imports::look_at_table)
         .service(imports::import_samples)
         .service(jobs::cancel)
+        .service(queue::queue)
+        .service(queue::arrange)
+        .service(queue::film)
+        .service(pages::queue_page)
         .service(exports::start)
         .service(exports::download)
         .service(exports::still)

@@ -34,6 +34,12 @@ struct BenchPage {
 }
 
 #[derive(Template)]
+#[template(path = "queue.html")]
+struct QueuePage {
+    version: String,
+}
+
+#[derive(Template)]
 #[template(path = "problem.html")]
 struct ProblemPage {
     version: String,
@@ -72,6 +78,11 @@ pub(crate) async fn project_page(state: web::Data<AppState>, id: web::Path<Uuid>
     let project = state.store.project(*id).await.map_err(ApiError::from);
     let upload_limit = state.settings.upload_limit;
     page(project.and_then(|project| html(&ProjectPage { version: version(), project, upload_limit })))
+}
+
+#[get("/queue")]
+pub(crate) async fn queue_page() -> HttpResponse {
+    page(html(&QueuePage { version: version() }))
 }
 
 #[get("/shots/{id}")]

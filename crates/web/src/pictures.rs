@@ -8,9 +8,7 @@ use jampin_core::motion::Poses;
 use jampin_core::scene::{Corner, Facing, Lies, Picture};
 use jampin_core::shot::{Attachment, AttachmentKind, Subject};
 use jampin_core::time::Frame;
-use jampin_jobs::Library;
-use jampin_media::{MediaError, StillKind, still_kind, still_to_png};
-use jampin_render::harmless_svg;
+use jampin_jobs::{StillProblem, keep_picture};
 use jampin_store::Picture as StoredPicture;
 use serde::Deserialize;
 use serde_json::json;
@@ -37,37 +35,15 @@ pub(crate) async fn put_picture(
 ) -> Result<HttpResponse, ApiError> {
     let project = state.store.project(*id).await?;
     let (library, picture) = (state.library.clone(), Uuid::new_v4());
-    let taken = web::block(move || take_in(&library, picture, &body)).await.map_err(ApiError::internal)?;
-    let [width, height] = taken?.map(|side| side as i32);
+    let taken = web::block(move || keep_picture(&library, picture, &body)).await.map_err(ApiError::internal)?;
+    let size = taken.map_err(|problem| match problem {
+        StillProblem::Unusable(message) => ApiError::Unusable(sentence(&message)),
+        other => ApiError::internal(other),
+    })?;
+    let [width, height] = size.map(|side| side as i32);
     let stored = StoredPicture { id: picture, project_id: project.id, name: shown_name(&query.name), width, height };
     state.store.create_picture(&stored).await?;
     Ok(HttpResponse::Created().json(stored))
-}
-
-/// Makes the picture harmless and puts it into its place; its width and height.
-fn take_in(library: &Library, id: Uuid, bytes: &[u8]) -> Result<[u32; 2], ApiError> {
-    let path = library.picture(id);
-    let folder = path.parent().unwrap_or(&path);
-    std::fs::create_dir_all(folder).map_err(ApiError::internal)?;
-    match still_kind(bytes) {
-        Some(StillKind::Pixels(demuxer)) => {
-            let raw = path.with_extension("raw");
-            std::fs::write(&raw, bytes).map_err(ApiError::internal)?;
-            let size = still_to_png(&library.tools, demuxer, &raw, &path);
-            let _ = std::fs::remove_file(&raw);
-            size.map_err(|error| match error {
-                MediaError::BadInput(message) => ApiError::Unusable(message),
-                other => ApiError::internal(other),
-            })
-        }
-        Some(StillKind::Text) => {
-            let (svg, size) =
-                harmless_svg(bytes).map_err(|problem| ApiError::Unusable(sentence(&problem.to_string())))?;
-            std::fs::write(&path, svg).map_err(ApiError::internal)?;
-            Ok(size)
-        }
-        None => Err(ApiError::Unusable("This is no picture that can be used: bring a PNG, JPEG, WebP or SVG.".into())),
-    }
 }
 
 #[get("/pictures/{id}")]

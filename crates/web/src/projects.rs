@@ -9,6 +9,8 @@ use uuid::Uuid;
 use crate::error::ApiError;
 use crate::state::AppState;
 
+/// Films of the whole project that are shown.
+const FILMS_SHOWN: i64 = 4;
 /// Longest name, in characters.
 const MAX_NAME: usize = 200;
 
@@ -98,5 +100,7 @@ pub(crate) async fn project_state(state: web::Data<AppState>, id: web::Path<Uuid
             ClipAndShots::new(clip, shots)
         })
         .collect();
-    Ok(HttpResponse::Ok().json(json!({ "project": project, "clips": clips? })))
+    let order: Vec<Uuid> = shots.iter().map(|shot| shot.id).collect();
+    let films = state.store.project_films(*id, FILMS_SHOWN).await?;
+    Ok(HttpResponse::Ok().json(json!({ "project": project, "clips": clips?, "order": order, "films": films })))
 }

@@ -2,6 +2,7 @@
 
 use std::net::TcpListener;
 use std::os::unix::process::CommandExt;
+use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -155,6 +156,12 @@ impl Browser {
         let path = format!("//*[self::button or self::a or self::summary][contains(normalize-space(.), '{text}')]");
         let button = self.client.wait().for_element(fantoccini::Locator::XPath(&path)).await.unwrap();
         button.click().await.unwrap();
+    }
+
+    /// Chooses a file in a file field.
+    pub async fn choose_file(&self, css: &str, path: &Path) {
+        let field = self.client.find(fantoccini::Locator::Css(css)).await.expect("the field is there");
+        field.send_keys(path.to_str().expect("a plain path")).await.expect("a file can be chosen");
     }
 
     /// Runs a script, as if the page had it.

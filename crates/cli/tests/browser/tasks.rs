@@ -2,7 +2,10 @@
 
 use std::path::Path;
 
-use jampin_demo::{Shot, Truth, passing_loop, write_film};
+use jampin_core::geometry::Point;
+use jampin_core::motion::{Match, fit};
+use jampin_core::shot::{Covariance, Motion};
+use jampin_demo::{Shot, Truth, clock_tower, passing_loop, write_film};
 use serde_json::Value;
 
 use super::mending::Hand;
@@ -97,4 +100,76 @@ fn names_on_three_people() {
         );
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
+}
+
+const BOSSES: [&str; 4] = ["boss 1", "boss 2", "boss 3", "boss 4"];
+
+#[test]
+fn a_crest_on_the_tower_in_perspective() {
+    with_browser(|server, browser| async move {
+        let (film, truth) = beginning(clock_tower(), 40, "tower");
+        let shot = server.shot_of(&server.project("Open day"), &film);
+        browser.goto(&server.address, &format!("/shots/{shot}")).await;
+        browser.until("window.jampin?.bench.loaded && jampin.bench.clip.state === 'ready'").await;
+        let mut hand = Hand { browser: &browser, actions: 0 };
+        let at = async |name: &str| on_page(&browser, place(&truth, name, 0)).await;
+        hand.click(at(BOSSES[0]).await).await;
+        browser.until("document.activeElement.id === 'subject-name' && jampin.bench.subject").await;
+        hand.type_name("Tower").await;
+        hand.key('N').await;
+        for (n, name) in BOSSES.into_iter().enumerate().skip(1) {
+            hand.click(at(name).await).await;
+            browser.until(&format!("jampin.bench.members.length === {} && !jampin.bench.saving", n + 1)).await;
+        }
+        browser.until("!jampin.bench.working && jampin.bench.motionModel === 'perspective'").await;
+        hand.actions += 1;
+        let crest = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/pictures/crest.svg");
+        browser.choose_file("input[accept*='.svg']", &crest.canonicalize().unwrap()).await;
+        browser.until("jampin.bench.attached?.lies?.face && !jampin.bench.saving").await;
+        let scene = server.get(&format!("/api/shots/{shot}/scene")).json();
+        export(&browser, &mut hand).await;
+        let (_, frames) = exported(&server, &shot);
+        println!("a crest on the tower, exported: {} actions", hand.actions);
+        assert!(hand.actions <= 14, "{} actions", hand.actions);
+
+        // Its corners lie on the bosses, in perspective: a click is right to a pixel of the page, which is 1.6 of the picture.
+        for frame in [8, 20, 39] {
+            let mut drawables = scene["frames"][frame].as_array().unwrap().iter();
+            let shape = &drawables.find(|drawable| drawable["shape"]["shape"] == "flat").unwrap()["shape"];
+            let m: Vec<Vec<f64>> = serde_json::from_value(shape["matrix"].clone()).unwrap();
+            let art = &scene["artwork"][shape["art"].as_u64().unwrap() as usize];
+            let [width, height] = ["width", "height"].map(|side| art[side].as_f64().unwrap());
+            let corners = [(0.0, 0.0), (width, 0.0), (width, height), (0.0, height)];
+            for ((x, y), name) in corners.into_iter().zip(BOSSES) {
+                let [u, v, w] = [0, 1, 2].map(|i| m[i][0] * x + m[i][1] * y + m[i][2]);
+                let want = place(&truth, name, frame as u32);
+                let miss = (u / w - want.0).hypot(v / w - want.1);
+                assert!(miss < 2.4, "frame {frame}, {name}: {miss} px off");
+            }
+        }
+        // In the film the panel, which was empty stone, has the colours of the crest where the truth has its middle.
+        let original = jampin_testkit::decode_rgb(&film, 1280, 720);
+        let changed = |frame: usize, share: (f64, f64)| {
+            let (x, y) = on_panel(&truth, frame as u32, share);
+            let at = (y as usize * 1280 + x as usize) * 3;
+            (0..3).map(|c| i32::from(original[frame][at + c]).abs_diff(i32::from(frames[frame][at + c]))).sum::<u32>()
+        };
+        for frame in [8, 20, 39] {
+            assert!(changed(frame, (0.5, 0.5)) > 60, "frame {frame}: no crest in the middle of the panel");
+            assert!(changed(frame, (1.4, 0.5)) < 20, "frame {frame}: something beside the panel");
+        }
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+/// A place of the panel, in shares of its width and height, by the true places of its corners.
+fn on_panel(truth: &Truth, frame: u32, (x, y): (f64, f64)) -> (f64, f64) {
+    let pair = |(name, (x, y)): (&str, (f64, f64))| {
+        let (u, v) = place(truth, name, frame);
+        Match { from: Point::new(x, y), to: Point::new(u, v), covariance: Covariance::new([1.0, 0.0, 1.0]) }
+    };
+    let corners = [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)];
+    let pairs: Vec<Match> = BOSSES.into_iter().zip(corners).map(pair).collect();
+    let at = fit(Motion::Perspective, &pairs).unwrap().map.apply(Point::new(x, y));
+    (at.x, at.y)
 }

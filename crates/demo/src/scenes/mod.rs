@@ -1,5 +1,6 @@
 //! The shots of the Harrowmoss Cog Railway's open day. All of it is invented.
 
+mod clock_tower;
 mod landscape;
 mod passing_loop;
 mod people;
@@ -8,6 +9,7 @@ mod railcar;
 mod trials;
 mod yard;
 
+pub use clock_tower::clock_tower;
 pub use passing_loop::passing_loop;
 pub use platform::platform;
 pub use trials::trials;

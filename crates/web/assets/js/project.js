@@ -1,6 +1,7 @@
 // One project: films come in, shots are opened.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, listen, throttled } from "./api.js";
+import { describeJob } from "./jobs.js";
 
 const size = (bytes) => (bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${Math.max(0.1, bytes / 1e6).toFixed(1)} MB`);
 
@@ -21,6 +22,8 @@ function describe(clip) {
         : (people === 0 ? "Untouched" : people === 1 ? "1 subject" : `${people} subjects`) +
           (clip.cuts === 0 ? "" : clip.cuts === 1 ? " · 1 cut inside" : ` · ${clip.cuts} cuts inside`),
     share: clip.frames ? clip.prepared / clip.frames : 0,
+    shot: shot?.id,
+    inFilm: shot?.in_film ?? false,
     remarks: clip.remarks,
     problem: clip.problem ?? "",
   };
@@ -34,6 +37,7 @@ Alpine.data("project", () => ({
   loaded: false,
   problem: "",
   clips: [],
+  films: [],
   uploads: [],
   limitText: "",
   id: "",
@@ -53,12 +57,59 @@ Alpine.data("project", () => ({
     try {
       const state = await call("GET", `/api/projects/${this.id}`);
       this.name = state.project.name;
-      this.clips = state.clips.map(describe);
+      // In the order of the film; what has no shot comes last.
+      const place = (clip) => (clip.shot ? state.order.indexOf(clip.shot) : Infinity);
+      this.clips = state.clips.map(describe).sort((a, b) => place(a) - place(b));
+      this.films = state.films.map(describeJob);
       this.loaded = true;
       this.problem = "";
     } catch (error) {
       this.problem = error.message;
     }
+  },
+
+  get filmText() {
+    const count = this.clips.filter((clip) => clip.inFilm).length;
+    return count === 1 ? "1 shot, with its sound" : `${count} shots one after the other, with their sound`;
+  },
+  get last() {
+    return this.clips.length - 1;
+  },
+  async arrange(clips) {
+    try {
+      this.clips = clips;
+      const shots = clips.filter((clip) => clip.shot).map((clip) => [clip.shot, clip.inFilm]);
+      await call("POST", `/api/projects/${this.id}/order`, { shots });
+    } catch (error) {
+      this.problem = error.message;
+    }
+    this.refresh();
+  },
+  // Earlier or later in the film by one.
+  shift(index, by) {
+    const clips = [...this.clips];
+    const [moved] = clips.splice(index, 1);
+    clips.splice(index + by, 0, moved);
+    this.arrange(clips);
+  },
+  setInFilm(index, inFilm) {
+    this.arrange(this.clips.map((clip, i) => (i === index ? { ...clip, inFilm } : clip)));
+  },
+  async makeFilm(container) {
+    try {
+      await call("POST", `/api/projects/${this.id}/film`, { container });
+    } catch (error) {
+      this.problem = error.message;
+    }
+    this.refresh();
+  },
+  async cancelJob(id) {
+    try {
+      await call("POST", `/api/jobs/${id}/cancel`, {});
+    } catch (error) {
+      this.problem = error.message;
+    }
+    this.refresh();
   },
 
   startRename() {

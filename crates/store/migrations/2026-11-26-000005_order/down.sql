@@ -1,0 +1,3 @@
+DROP INDEX jobs_by_time;
+ALTER TABLE shots DROP COLUMN in_film;
+ALTER TABLE shots DROP COLUMN place;

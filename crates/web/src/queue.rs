@@ -1,0 +1,71 @@
+//! What runs, waits, is done or has failed, in all projects.
+
+use actix_web::{HttpResponse, get, post, web};
+use jampin_jobs::{SequenceTask, Task};
+use jampin_media::Container;
+use serde::Deserialize;
+use serde_json::{Value, json};
+use uuid::Uuid;
+
+use crate::error::ApiError;
+use crate::state::AppState;
+
+/// Jobs that are listed: what is older is of no interest any more.
+const LISTED: i64 = 80;
+
+#[get("/api/queue")]
+pub(crate) async fn queue(state: web::Data<AppState>) -> Result<HttpResponse, ApiError> {
+    let jobs: Vec<Value> = state
+        .store
+        .newest_jobs(LISTED)
+        .await?
+        .into_iter()
+        .map(|(job, project, about)| {
+            let mut value = json!(job);
+            value["project"] = json!(project);
+            value["about"] = json!(about);
+            value
+        })
+        .collect();
+    Ok(HttpResponse::Ok().json(jobs))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Arrangement {
+    /// The shots in their order, and whether each is in the film.
+    shots: Vec<(Uuid, bool)>,
+}
+
+#[post("/api/projects/{id}/order")]
+pub(crate) async fn arrange(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    body: web::Json<Arrangement>,
+) -> Result<HttpResponse, ApiError> {
+    state.store.arrange(*id, &body.shots).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[derive(Deserialize)]
+pub(crate) struct FilmRequest {
+    container: Container,
+}
+
+/// The film of the whole project.
+#[post("/api/projects/{id}/film")]
+pub(crate) async fn film(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    body: web::Json<FilmRequest>,
+) -> Result<HttpResponse, ApiError> {
+    if !matches!(body.container, Container::Mp4 | Container::Webm) {
+        return Err(ApiError::Unusable("The film of a project is an MP4 or a WebM.".into()));
+    }
+    let shots = state.store.shots(*id).await?;
+    if !shots.iter().any(|shot| shot.in_film) {
+        return Err(ApiError::Unusable("No shot is in the film: switch one on.".into()));
+    }
+    let task = SequenceTask { project: *id, container: body.container };
+    let job = state.store.enqueue(Task::Sequence(task).into_job(*id)?).await?;
+    Ok(HttpResponse::Accepted().json(json!({ "job": job })))
+}
