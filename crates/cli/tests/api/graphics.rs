@@ -12,20 +12,20 @@ const WIDTH: usize = 640;
 const HEIGHT: usize = 360;
 const FRAMES: usize = 12;
 
-struct Bench {
-    server: Server,
-    path: String,
+pub(super) struct Bench {
+    pub server: Server,
+    pub path: String,
 }
 
 /// Where the subject is, to a fraction of a pixel.
-fn place(frame: usize) -> (f64, f64) {
+pub(super) fn place(frame: usize) -> (f64, f64) {
     let t = frame as f64;
     (200.0 + 7.37 * t, 240.0 - 3.21 * t)
 }
 
 impl Bench {
     /// A grey film with a subject that goes its way, and these attachments.
-    fn new(attachments: &[Value]) -> Self {
+    pub fn new(attachments: &[Value]) -> Self {
         let server = Server::start(PROGRAM, &[]);
         let grey = "-f lavfi -i color=c=0x707070:s=640x360:r=25:d=0.48 -c:v libx264 -crf 4 -pix_fmt yuv420p";
         let film = make_film(server.media(), "grey.mp4", grey);
@@ -67,7 +67,7 @@ impl Bench {
     }
 }
 
-fn id(n: usize) -> String {
+pub(super) fn id(n: usize) -> String {
     format!("00000000-0000-0000-0000-{n:012}")
 }
 

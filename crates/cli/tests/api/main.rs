@@ -1,5 +1,6 @@
 //! The server as programs see it, over a real PostgreSQL.
 
+mod attached;
 mod graphics;
 mod mending;
 mod pictures;
