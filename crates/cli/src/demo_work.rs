@@ -57,12 +57,12 @@ impl Bench<'_> {
         let plate = Cover {
             outline: CoverShape::Rounded,
             place: self.place("number", 60)? - self.place("emblem", 60)?,
-            size: [62.0, 40.0],
+            size: [86.0, 54.0],
             turn: 0.0,
             facing: Facing { since: Frame(60), ..Facing::default() },
             feather: 2.0,
             inside_out: false,
-            effect: CoverEffect::Mosaic(9),
+            effect: CoverEffect::Mosaic(13),
         };
         let covered = Attachment::new(Uuid::new_v4(), AttachmentKind::Cover(plate));
         let named = Attachment::label(Uuid::new_v4(), railcar);
@@ -153,7 +153,7 @@ impl Bench<'_> {
             outline: Some(Edge { colour: "#3a2c18".into(), width: 2.5 }),
             shadow: Some(Shadow { colour: "#000000".into(), opacity: 0.5, shift: Point::new(2.0, 4.0), softness: 4.0 }),
             facing: Facing { since: Frame(BOSSES_ON), turns: true, grows: true },
-            placement: Placement::Offset(Point::new(330.0, -120.0)),
+            placement: Placement::Offset(Point::new(505.0, -95.0)),
             ..Label::named("Built 1887")
         };
         let dark = Front {

@@ -40,6 +40,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/pace.js",
     "js/patches.js",
     "js/pictures.js",
+    "js/playback.js",
     "js/player.js",
     "js/pointer.js",
     "js/project.js",

@@ -74,7 +74,7 @@ Alpine.data("bench", () => {
       this.path = `/api/shots/${shot}`;
       const events = {
         frame: (frame) => this.frameChanged(frame),
-        shown: () => this.repaint(),
+        shown: () => this.playing || this.repaint(),
         view: () => this.viewChanged(),
         playing: (on) => this.playingChanged(on),
         moved: () => (parts.holdAt = null),
@@ -91,6 +91,7 @@ Alpine.data("bench", () => {
       this.refreshSoon = throttled(60, () => this.refresh());
       this.sceneSoon = throttled(200, () => this.refreshScene());
       this.patchesSoon = throttled(90, () => this.refreshPatches());
+      this.timelineSoon = throttled(120, () => this.drawTimeline());
       this.pathSoon = throttled(80, () => this.refreshPath());
       this.spotsSoon = throttled(250, () => this.loadSpots());
       paintLegend(this.$refs.legend);
@@ -342,9 +343,12 @@ Alpine.data("bench", () => {
     frameChanged(frame) {
       if (frame !== this.frame) this.forgetSpot();
       this.frame = frame;
-      this.repaint();
-      if (this.playing) this.playText = this.dropText();
-      else {
+      if (this.playing) {
+        // The picture with all on it has been painted; the rest need not keep its pace.
+        this.timelineSoon();
+        this.playText = this.dropText();
+      } else {
+        this.repaint();
         this.patchesSoon();
         if (this.spotsShown) this.spotsSoon();
       }

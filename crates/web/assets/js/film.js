@@ -13,10 +13,11 @@ const trace = (context, rings, { left, top, ratio }) => {
   }
 };
 
-// A canvas with what a drawable shows of `picture`, and where it is: in pixels of the film, `scale` of them to one of the canvas.
-export function filmPart(shape, picture, size) {
-  const ratio = picture.width / size.width;
-  const part = bounds(shape, picture, ratio);
+// A canvas with what a drawable shows of `picture`, and where it is: in pixels of the film, `scale` of them to one of the canvas. `coarse` (up to 1) makes it
+// smaller by that, for what only has to be quick.
+export function filmPart(shape, picture, size, coarse = 1) {
+  const ratio = (picture.width / size.width) * coarse;
+  const part = bounds(shape, picture, ratio, coarse);
   if (!part) return null;
   const canvas = Object.assign(document.createElement("canvas"), { width: part.width, height: part.height });
   const context = canvas.getContext("2d", { willReadFrequently: true });
@@ -26,20 +27,24 @@ export function filmPart(shape, picture, size) {
   return { canvas, left: part.left / ratio, top: part.top / ratio, scale: 1 / ratio };
 }
 
-// Whole pixels of the small copy round the shape; all of it when the shape is what is left out.
-function bounds({ rings, feather, inside_out }, picture, ratio) {
-  const whole = { left: 0, top: 0, width: picture.width, height: picture.height, ratio };
+// Whole pixels of the canvas round the shape; all of it when the shape is what is left out.
+function bounds({ rings, feather, inside_out }, picture, ratio, coarse) {
+  const [wide, tall] = [Math.ceil(picture.width * coarse), Math.ceil(picture.height * coarse)];
   const points = rings.flat();
-  if (inside_out || !points.length) return whole;
+  if (inside_out || !points.length) return { left: 0, top: 0, width: wide, height: tall, ratio, coarse };
   const margin = REACH * feather * ratio + 1;
   const low = (axis) => Math.min(...points.map((point) => point[axis])) * ratio - margin;
   const high = (axis) => Math.max(...points.map((point) => point[axis])) * ratio + margin;
   const left = Math.max(0, Math.floor(low("x")));
   const top = Math.max(0, Math.floor(low("y")));
-  const width = Math.min(picture.width, Math.ceil(high("x"))) - left;
-  const height = Math.min(picture.height, Math.ceil(high("y"))) - top;
-  return width > 0 && height > 0 ? { left, top, width, height, ratio } : null;
+  const width = Math.min(wide, Math.ceil(high("x"))) - left;
+  const height = Math.min(tall, Math.ceil(high("y"))) - top;
+  return width > 0 && height > 0 ? { left, top, width, height, ratio, coarse } : null;
 }
+
+// Part of the picture, `left` and `top` and on in pixels of a canvas that is smaller by `coarse`.
+const drawPart = (context, picture, { left, top, width, height }, coarse, x = 0, y = 0) =>
+  context.drawImage(picture, left / coarse, top / coarse, width / coarse, height / coarse, x, y, width, height);
 
 function paintEffect(context, { effect, middle }, picture, part) {
   if (effect.plain) {
@@ -49,15 +54,20 @@ function paintEffect(context, { effect, middle }, picture, part) {
   else mosaic(context, effect.mosaic, middle, picture, part);
 }
 
-function blur(context, deviation, picture, { left, top, ratio }) {
-  context.filter = `blur(${deviation * ratio}px)`;
+function blur(context, deviation, picture, { left, top, width, height, ratio, coarse }) {
+  const margin = Math.ceil(REACH * deviation * ratio);
+  const [x, y] = [Math.max(0, left - margin), Math.max(0, top - margin)];
+  const right = Math.min(picture.width * coarse, left + width + margin);
+  const bottom = Math.min(picture.height * coarse, top + height + margin);
   // Beyond the picture's edge there is nothing: painted several times, the edge is as full as the rest.
-  for (let i = 0; i < 4; i++) context.drawImage(picture, -left, -top);
+  const atEdge = left < margin || top < margin || right < left + width + margin || bottom < top + height + margin;
+  context.filter = `blur(${deviation * ratio}px)`;
+  for (let i = 0; i < (atEdge ? 4 : 1); i++) drawPart(context, picture, { left: x, top: y, width: right - x, height: bottom - y }, coarse, x - left, y - top);
   context.filter = "none";
 }
 
 // Squares with the mean colour of the part of the picture that they cover.
-function mosaic(context, side, middle, picture, { left, top, width, height, ratio }) {
+function mosaic(context, side, middle, picture, { left, top, width, height, ratio, coarse }) {
   const edge = (origin, n) => Math.round((Math.round(origin) + n * side) * ratio);
   const squares = (origin, from, length) => {
     const first = Math.floor((from / ratio - Math.round(origin)) / side);
@@ -68,8 +78,8 @@ function mosaic(context, side, middle, picture, { left, top, width, height, rati
   const columns = squares(middle.x, left, width);
   const rows = squares(middle.y, top, height);
   const [x0, y0] = [columns[0][0], rows[0][0]];
-  const [x1, y1] = [Math.min(picture.width, columns.at(-1)[1]), Math.min(picture.height, rows.at(-1)[1])];
-  const { data, width: stride } = pixels(picture, x0, y0, x1 - x0, y1 - y0);
+  const [x1, y1] = [Math.min(picture.width * coarse, columns.at(-1)[1]), Math.min(picture.height * coarse, rows.at(-1)[1])].map(Math.floor);
+  const { data, width: stride } = pixels(picture, { left: x0, top: y0, width: x1 - x0, height: y1 - y0 }, coarse);
   for (const [y, down] of rows) {
     for (const [x, right] of columns) {
       context.fillStyle = mean(data, stride, x - x0, y - y0, Math.min(right, x1) - x0, Math.min(down, y1) - y0);
@@ -89,10 +99,10 @@ function mean(data, stride, left, top, right, bottom) {
   return `rgb(${sum.map((value) => Math.round(value / count)).join(" ")})`;
 }
 
-function paintFront(context, { brightness }, picture, { left, top, width, height }) {
-  context.drawImage(picture, -left, -top);
+function paintFront(context, { brightness }, picture, part) {
+  drawPart(context, picture, part, part.coarse);
   if (!brightness) return;
-  const image = context.getImageData(0, 0, width, height);
+  const image = context.getImageData(0, 0, part.width, part.height);
   const { data } = image;
   const { from, to, softness } = brightness;
   for (let at = 0; at < data.length; at += 4) {
@@ -115,12 +125,13 @@ function cut(context, { rings, feather, inside_out }, part) {
 
 let reader = null;
 
-function pixels(picture, left, top, width, height) {
+function pixels(picture, part, coarse = 1) {
+  const { width, height } = part;
   reader ??= new OffscreenCanvas(1, 1).getContext("2d", { willReadFrequently: true });
   const { canvas } = reader;
   if (canvas.width < width) canvas.width = width;
   if (canvas.height < height) canvas.height = height;
-  reader.drawImage(picture, left, top, width, height, 0, 0, width, height);
+  drawPart(reader, picture, part, coarse);
   return reader.getImageData(0, 0, width, height);
 }
 
@@ -134,7 +145,7 @@ export function litShare({ at, threshold }, picture, size) {
   const [top, bottom] = [edge(Math.floor(at.y) - reach, picture.height), edge(Math.floor(at.y) + reach + 1, picture.height)];
   let value = 0;
   if (right > left && bottom > top) {
-    const { data } = pixels(picture, left, top, right - left, bottom - top);
+    const { data } = pixels(picture, { left, top, width: right - left, height: bottom - top });
     for (let i = 0; i < data.length; i += 4) value += luma(data, i);
     value /= data.length / 4;
   }

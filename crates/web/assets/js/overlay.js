@@ -1,5 +1,6 @@
 // What lies over the picture: marks of the pin, its trail, and the attachments exactly as the server evaluated them.
 
+import { Playback } from "./playback.js";
 import { SceneStack } from "./scene.js";
 import { make } from "./svg.js";
 import { paintPath, paintTrail } from "./trail.js";
@@ -14,6 +15,9 @@ export class Overlay {
     this.svg = svg;
     this.player = player;
     this.scene = new SceneStack(stack, make("g", {}, svg), player);
+    this.playback = new Playback(this.scene, player);
+    player.overIt = (context) => this.playback.paint(context);
+    player.beforePlaying = () => this.playback.prepare();
     this.trails = make("g", {}, svg);
     this.spots = make("g", {}, svg);
     this.marks = make("g", {}, svg);

@@ -25,6 +25,8 @@ export class Player {
     this.view = { scale: 1, turn: 0, x: 0, y: 0 }; // From picture to stage: turned (radians, clockwise), scaled, moved.
     this.fitted = true;
     this.full = null;
+    this.overIt = null; // Paints over the picture while it plays.
+    this.beforePlaying = null; // Makes what that needs.
     this.hold = null; // Gives the view for a frame, when it goes with something.
   }
 
@@ -122,10 +124,10 @@ export class Player {
     context.translate(view.x, view.y);
     context.rotate(view.turn);
     context.drawImage(source, 0, 0, this.size.width * view.scale, this.size.height * view.scale);
-    if (picture && this.shown !== this.frame) {
-      this.shown = this.frame;
-      this.events.shown(this.frame);
-    }
+    const isNew = picture && this.shown !== this.frame;
+    if (isNew) this.shown = this.frame;
+    if (this.playing) this.overIt?.(context);
+    if (isNew) this.events.shown(this.frame);
   }
 
   // A close look deserves the full picture, not the small copy.
@@ -193,6 +195,7 @@ export class Player {
     this.dropped = 0;
     this.playing = { target: from, start: null, shownCount: 0, begun: performance.now() };
     this.events.playing(true);
+    await this.beforePlaying?.();
     const begun = performance.now();
     while (this.playing && !this.ready(from, 8) && performance.now() - begun < 2000) {
       this.fetchAround(from, AHEAD, 0);
@@ -244,6 +247,7 @@ export class Player {
     const seconds = start === null ? 0 : (performance.now() - start) / 1000;
     this.measured = { seconds, shown: shownCount, dropped: this.dropped };
     this.events.playing(false);
+    this.draw();
     this.wantFull();
   }
 }

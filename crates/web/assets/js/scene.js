@@ -23,7 +23,7 @@ export class SceneStack {
     const group = make("g", { "data-part": "label" });
     const parsed = new DOMParser().parseFromString(svg, "image/svg+xml").documentElement;
     for (const child of [...parsed.childNodes]) group.append(document.importNode(child, true));
-    return { group, width, height };
+    return { group, svg, width, height };
   }
 
   image({ href, width, height }, known) {
@@ -37,6 +37,8 @@ export class SceneStack {
   }
 
   paint(state) {
+    // While it plays it is painted with the picture, on the same canvas.
+    if (state.playing) return this.stack.childNodes.length && this.stack.replaceChildren(), this.paintGrabs(state);
     const elements = [];
     let drawing = null;
     for (const drawable of this.drawables(this.player.shown)) {
