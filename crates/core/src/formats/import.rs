@@ -1,15 +1,16 @@
-//! Samples out of other people's CSV: columns are matched up by a person, with a guess to start from.
+//! Samples out of other people's CSV and JSON: columns are matched up by a person, with a guess to start from.
 
 use csv::ReaderBuilder;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use super::json_table;
 use crate::geometry::Point;
 use crate::shot::{Covariance, Sample, SampleState};
 use crate::time::{Frame, FrameRange};
 
 /// Rows that are read at most.
-const MOST_ROWS: usize = 200_000;
+pub(super) const MOST_ROWS: usize = 200_000;
 /// Problems that are told at most: more say nothing new.
 const MOST_PROBLEMS: usize = 8;
 /// A place further from the picture than this, in pixels, is no place.
@@ -57,9 +58,12 @@ pub struct Mapping {
 pub enum ImportProblem {
     /// There is no table.
     #[error(
-        "this is no table: a header line and at least one row are needed, with columns parted by commas, semicolons or tabs"
+        "this is no table: a header line and at least one row are needed, with columns parted by commas, semicolons or tabs; or JSON, our own or a list of objects"
     )]
     NoTable,
+    /// JSON that cannot be read.
+    #[error("this JSON cannot be read: {0}")]
+    Json(String),
     /// Too many rows.
     #[error("the table has more than {MOST_ROWS} rows; cut it to what belongs to this shot")]
     TooLong,
@@ -75,9 +79,12 @@ pub enum ImportProblem {
 }
 
 impl Table {
-    /// Reads a table parted by commas, semicolons or tabs, whichever the header has most of.
+    /// Reads JSON, or a table parted by commas, semicolons or tabs, whichever the header has most of.
     pub fn parse(text: &str) -> Result<Self, ImportProblem> {
         let text = text.trim_start_matches('\u{feff}');
+        if text.trim_start().starts_with(['{', '[']) {
+            return json_table::parse(text);
+        }
         let header = text.lines().next().unwrap_or_default();
         let count = |part: &u8| header.bytes().filter(|byte| byte == part).count();
         let delimiter = [b',', b';', b'\t'].into_iter().max_by_key(count).filter(|part| count(part) > 0);

@@ -1,6 +1,7 @@
 //! Open data as text, in and out. docs/formats.md describes each for people.
 
 mod import;
+mod json_table;
 mod lottie;
 mod matrices;
 mod paths;

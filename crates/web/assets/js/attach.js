@@ -85,11 +85,11 @@ export const attaching = (parts) => ({
       text: () => (field.unwrap ? field.unwrap(value) : (value ?? "")),
       choice: () => field.options.findIndex(([, other]) => (field.byKey ? same(Object.keys(other), Object.keys(value)) : same(other, value))),
     }[field.as]();
-    const options = field.options?.map(([text], i) => ({ value: i, text, chosen: i === shown })) ?? [];
+    const choices = field.options?.map(([text], i) => ({ value: i, text, chosen: i === shown })) ?? [];
     // What belongs to a part that is not there cannot be set.
     const parent = steps(field.path).slice(0, -1).join(".");
     const off = field.as === "part" ? parent !== "" && get(one, parent) === null : missing && !field.nullable && field.as !== "text" && field.path !== "colour";
-    return { ...field, key, shown, options, off };
+    return { ...field, key, shown, choices, off };
   },
 
   // --- changing ---------------------------------------------------------------------------------------------------

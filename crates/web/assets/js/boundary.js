@@ -9,6 +9,15 @@ export const bounding = () => ({
   linking: null, // Corners clicked so far.
   relinking: false, // Whether they become those of the line that is open.
 
+  // Without one of its corners a line would be another line: it is not drawn, and this says so.
+  get missingCorners() {
+    const corners = this.isBoundary ? this.attached.corners : (this.attached?.lies?.face ?? []);
+    const there = new Set([...(this.subject?.pins ?? []), ...(this.subject?.points ?? [])].map((one) => one.id));
+    const gone = corners.filter((corner) => !there.has(idOf(corner))).length;
+    if (!gone) return "";
+    const count = gone === 1 ? "One of its corners is" : `${gone} of its corners are`;
+    return `${count} gone, so it is not shown. ${this.isBoundary ? "Link it anew." : "Remove it and bring the picture in again."}`;
+  },
   get linkingText() {
     if (!this.linking) return "";
     const { length } = this.linking;

@@ -1,0 +1,150 @@
+//! What hangs on a subject, by mouse and keyboard: a cover, an outline in front, settings, a drag, keyframes, looks, copy and paste; and the project's pages.
+
+use jampin_testkit::Server;
+use serde_json::{Value, json};
+
+use super::scenes::{add_subject, id, label, quiet_shot, send};
+use super::{Browser, with_browser};
+
+async fn open(server: &Server, browser: &Browser) -> String {
+    let shot = quiet_shot(server);
+    add_subject(server, &shot);
+    browser.goto(&server.address, &format!("/shots/{shot}")).await;
+    browser
+        .until("window.jampin?.bench.loaded && jampin.bench.clip.state === 'ready' && jampin.overlay.sceneData")
+        .await;
+    browser.eval("(jampin.bench.goTo(6), jampin.bench.fit(), 1)").await;
+    browser.until("jampin.player.shown === 6").await;
+    shot
+}
+
+/// Where a place of the film's picture is on the page.
+async fn on_page(browser: &Browser, x: f64, y: f64) -> (f64, f64) {
+    let at = format!(
+        "(() => {{ const box = document.querySelector('.picture').getBoundingClientRect(), at = jampin.player.toStage({x}, {y}); return [box.left + at.x, box.top + at.y]; }})()"
+    );
+    let at = browser.eval(&at).await;
+    (at[0].as_f64().unwrap(), at[1].as_f64().unwrap())
+}
+
+async fn saved(browser: &Browser) {
+    browser.until("!jampin.bench.saving && jampin.overlay.sceneData.revision === jampin.bench.revision").await;
+}
+
+fn attachments(server: &Server, shot: &str) -> Vec<Value> {
+    let state = server.get(&format!("/api/shots/{shot}")).json();
+    state["subjects"][0]["attachments"].as_array().unwrap().clone()
+}
+
+/// Sets a field of the open attachment by its name.
+async fn set(browser: &Browser, name: &str, value: &str) {
+    let script = format!(
+        "(() => {{ const field = document.querySelector('.settings [aria-label=\"{name}\"]'); if (field.type === 'checkbox') field.checked = '{value}' === '1'; else field.value = '{value}'; field.dispatchEvent(new Event('change', {{ bubbles: true }})); return 1; }})()"
+    );
+    browser.eval(&script).await;
+    saved(browser).await;
+}
+
+#[test]
+fn a_cover_is_put_set_and_dragged_and_an_outline_hides_it() {
+    with_browser(|server, browser| async move {
+        let shot = open(&server, &browser).await;
+        browser.keys(&[(None, 'm')]).await;
+        browser.until("jampin.bench.attached?.kind === 'cover'").await;
+        saved(&browser).await;
+        set(&browser, "What it does", "1").await;
+        set(&browser, "Width", "120").await;
+        set(&browser, "Height", "90").await;
+        set(&browser, "Softness of the edge", "0").await;
+        let cover = attachments(&server, &shot).swap_remove(0);
+        assert_eq!((&cover["effect"], &cover["size"]), (&json!({ "mosaic": 16 }), &json!([120.0, 90.0])));
+        // Dragged by 60 to the right and 40 down, in pixels of the film.
+        let middle = browser.eval("jampin.overlay.scene.drawables(6)[0].shape.middle").await;
+        let (x, y) = (middle["x"].as_f64().unwrap(), middle["y"].as_f64().unwrap());
+        // Beside the pin, whose own handles lie on top.
+        let (from, to) = (on_page(&browser, x + 45.0, y + 25.0).await, on_page(&browser, x + 105.0, y + 65.0).await);
+        browser.drag(from, to).await;
+        saved(&browser).await;
+        let moved = attachments(&server, &shot).swap_remove(0)["place"].clone();
+        assert!(
+            (moved["x"].as_f64().unwrap() - 60.0).abs() < 2.0 && (moved["y"].as_f64().unwrap() - 40.0).abs() < 2.0,
+            "{moved}"
+        );
+
+        browser.keys(&[(None, 'q')]).await;
+        for (n, (dx, dy)) in [(20.0, 0.0), (160.0, 0.0), (160.0, 150.0), (20.0, 0.0)].into_iter().enumerate() {
+            browser.click(on_page(&browser, x + dx + 60.0, y + dy - 20.0).await).await;
+            if n < 3 {
+                browser.until(&format!("jampin.bench.outlining?.length === {}", n + 1)).await;
+            }
+        }
+        browser.until("jampin.bench.attached?.kind === 'front'").await;
+        saved(&browser).await;
+        let front = attachments(&server, &shot).swap_remove(1);
+        assert_eq!(
+            (front["outline"].as_array().unwrap().len(), &front["rides"], &front["since"]),
+            (3, &json!(true), &json!(6))
+        );
+        assert_eq!(
+            browser.eval("[...document.querySelector('.stack').children].map((one) => one.tagName)").await,
+            json!(["CANVAS", "CANVAS"])
+        );
+        assert_eq!(browser.axe().await, Vec::<String>::new());
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
+fn labels_get_keyframes_looks_and_copies() {
+    with_browser(|server, browser| async move {
+        let shot = open(&server, &browser).await;
+        send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": label(&json!({})) }));
+        browser.until("jampin.bench.attached?.kind === 'label'").await;
+        set(&browser, "Second, smaller text", "of the open day").await;
+        set(&browser, "Shadow", "1").await;
+        set(&browser, "Course of the line", "1").await;
+        set(&browser, "How it comes", "2").await;
+        browser.eval("(jampin.bench.addKeyHere('turn'), 1)").await;
+        saved(&browser).await;
+        set(&browser, "turn, ° on frame 6", "12").await;
+        let one = attachments(&server, &shot).swap_remove(0);
+        assert_eq!((&one["second"]["text"], &one["line_course"]), (&json!("of the open day"), &json!("elbow")));
+        assert_eq!((&one["show"]["enters"]["way"], &one["show"]["keys"][0]["value"]), (&json!("left"), &json!(12.0)));
+        assert!(one["shadow"].is_object());
+        // A number that is none is refused, and the setting shown as it was.
+        set(&browser, "Size of the letters", "").await;
+        browser.until("jampin.bench.notices.some((one) => one.bad && one.text.includes('no number'))").await;
+
+        browser.eval("(jampin.bench.dress('Names', false), 1)").await;
+        saved(&browser).await;
+        // Copied and pasted, the copy has the look too; a change of one changes both.
+        browser.eval("(document.activeElement.blur(), 1)").await;
+        browser.keys(&[(Some('\u{E009}'), 'c')]).await;
+        browser.keys(&[(Some('\u{E009}'), 'v')]).await;
+        browser.until("jampin.bench.attachments.length === 2").await;
+        saved(&browser).await;
+        set(&browser, "Size of the letters", "48").await;
+        let sizes: Vec<f64> = attachments(&server, &shot).iter().map(|one| one["size"].as_f64().unwrap()).collect();
+        assert_eq!(sizes, [48.0, 48.0]);
+        browser.until("jampin.bench.lookText.includes('all 2')").await;
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
+fn the_film_of_the_project_and_the_queue() {
+    with_browser(|server, browser| async move {
+        let shot = quiet_shot(&server);
+        let project =
+            server.get(&format!("/api/shots/{shot}")).json()["shot"]["project_id"].as_str().unwrap().to_owned();
+        browser.goto(&server.address, &format!("/projects/{project}")).await;
+        browser.until("document.querySelector('.tile')").await;
+        assert_eq!(browser.axe().await, Vec::<String>::new());
+        browser.press("MP4").await;
+        browser.until("[...document.querySelectorAll('.exports a')].some((one) => one.offsetParent && one.href.endsWith('/film'))").await;
+        browser.goto(&server.address, "/queue").await;
+        browser.until("[...document.querySelectorAll('.queue strong')].some((one) => one.textContent === 'Film of the project, MP4')").await;
+        assert_eq!(browser.axe().await, Vec::<String>::new());
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
