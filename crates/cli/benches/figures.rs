@@ -9,7 +9,7 @@ use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
 use jampin_core::geometry::{PixelRect, Point, Size};
 use jampin_core::image::{Component, FrameSource, Plane};
 use jampin_core::motion::CarriedPoint;
-use jampin_core::scene::{Boundary, Corner, Label, Show};
+use jampin_core::scene::{Boundary, Corner, Label};
 use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Shot, Subject, Track};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_jobs::{Painting, Product, paint_film};

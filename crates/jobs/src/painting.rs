@@ -194,7 +194,7 @@ impl Brush<'_> {
 /// Where the frames go.
 enum Sink {
     Film(Encoder),
-    Pictures(NumberedPictures),
+    Pictures(Box<NumberedPictures>),
 }
 
 impl Sink {
@@ -205,7 +205,7 @@ impl Sink {
                 let job = EncodeJob { clip, info, table, range, container, out };
                 Self::Film(Encoder::start(tools, &job, cancel.clone())?)
             }
-            Product::Other(_) => Self::Pictures(NumberedPictures::start(out, name)?),
+            Product::Other(_) => Self::Pictures(Box::new(NumberedPictures::start(out, name)?)),
         })
     }
 

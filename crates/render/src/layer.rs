@@ -298,7 +298,7 @@ mod tests {
     use super::*;
 
     fn painter() -> Painter {
-        let art = Art::Label(Label::named("Guard").art(""));
+        let art = Art::Label(Box::new(Label::named("Guard").art("")));
         Painter::new(&Typesetter::default(), [&art].into_iter(), &Pictures::new(), Size::new(640, 360)).unwrap()
     }
 

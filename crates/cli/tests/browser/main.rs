@@ -186,7 +186,7 @@ async fn same_as_exported(browser: &Browser, server: &Server, shot: &str, frame:
         .eval("(document.querySelectorAll('.modal').forEach((m) => bootstrap.Modal.getInstance(m)?.hide()), 1)")
         .await;
     browser.eval("(jampin.bench.goTo(40), jampin.bench.select(null), 1)").await;
-    browser.until("jampin.player.shown === 40 && jampin.overlay.scene.childNodes.length > 0").await;
+    browser.until("jampin.player.shown === 40 && document.querySelector('.stack').childNodes.length > 0").await;
     let scene = server.get(&format!("/api/shots/{shot}/scene")).json();
     let drawables = scene["frames"][40].as_array().unwrap();
     let label = drawables.iter().find(|d| d["shape"]["shape"] == "artwork").unwrap();
@@ -304,10 +304,10 @@ fn a_label_is_dragged_and_keeps_its_offset() {
         browser.until(&format!("jampin.player.shown === {PICKED}")).await;
         browser.click(on_page(&browser, place(&truth, "sleeve", PICKED)).await).await;
         followed(&server, &shot);
-        browser.until("document.querySelector('[data-grab=label]') && !jampin.bench.saving").await;
+        browser.until("document.querySelector('[data-grab=attachment]') && !jampin.bench.saving").await;
         let path = format!("/api/shots/{shot}");
         let before = server.get(&format!("{path}/scene")).json()["offsets"][0]["offset"].clone();
-        let middle = "(() => { const b = document.querySelector('[data-grab=label]').getBoundingClientRect();
+        let middle = "(() => { const b = document.querySelector('[data-grab=attachment]').getBoundingClientRect();
             return [b.left + b.width / 2, b.top + b.height / 2]; })()";
         let at = browser.eval(middle).await;
         let from = (at[0].as_f64().unwrap(), at[1].as_f64().unwrap());

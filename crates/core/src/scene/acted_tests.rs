@@ -35,7 +35,7 @@ fn label(change: impl FnOnce(&mut Label)) -> AttachmentKind {
     let mut label =
         Label { line_width: None, placement: Placement::Offset(Point::new(0.0, -80.0)), ..Label::named("Guard") };
     change(&mut label);
-    AttachmentKind::Label(label)
+    AttachmentKind::Label(Box::new(label))
 }
 
 fn frame(shot: &Shot, frame: u32) -> Vec<Drawable> {

@@ -203,7 +203,7 @@ pub(super) fn affine(map: &Homography) -> [f64; 6] {
 #[derive(Clone, Debug, PartialEq)]
 pub enum Art {
     /// A text in its box.
-    Label(LabelArt),
+    Label(Box<LabelArt>),
     /// A piece of a flare.
     Flare(FlarePart),
     /// One of the project's pictures, with its own width and height in pixels.

@@ -190,7 +190,7 @@ impl<'a> Scene<'a> {
     /// Takes the artwork of a label into the list; its index and size.
     fn add_label_art(&mut self, art: LabelArt, measure: &dyn Measure) -> (usize, (f64, f64)) {
         let size = measure.measure(&art);
-        (self.add(Art::Label(art), size), size)
+        (self.add(Art::Label(Box::new(art)), size), size)
     }
 
     fn label(&mut self, subject: &'a Subject, label: &'a Label, path: &Path, measure: &dyn Measure) -> PlacedLabel<'a> {

@@ -21,7 +21,7 @@ impl Scene<'_> {
                 let offset = *offset + step(&facing(label.facing)?, from, to)?;
                 let mut label = (*label).clone();
                 label.placement = Placement::Offset(offset);
-                Some(AttachmentKind::Label(label))
+                Some(AttachmentKind::Label(Box::new(label)))
             }
             Body::Picture(hung) => {
                 let mut picture = hung.picture.clone();

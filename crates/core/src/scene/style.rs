@@ -7,7 +7,9 @@ impl Attachment {
     /// This attachment in the style of another of the same kind: what it says, where it is and when it is shown stays its own. `None` for another kind.
     pub fn dressed_like(&self, other: &Self) -> Option<Self> {
         let kind = match (&self.kind, &other.kind) {
-            (AttachmentKind::Label(own), AttachmentKind::Label(style)) => AttachmentKind::Label(label(own, style)),
+            (AttachmentKind::Label(own), AttachmentKind::Label(style)) => {
+                AttachmentKind::Label(Box::new(label(own, style)))
+            }
             (AttachmentKind::Boundary(own), AttachmentKind::Boundary(style)) => {
                 let text =
                     own.label.as_ref().map(|own| style.label.as_ref().map_or(own.clone(), |style| label(own, style)));

@@ -84,7 +84,7 @@ pub struct Attachment {
 #[serde(tag = "kind", rename_all = "snake_case")]
 pub enum AttachmentKind {
     /// Text in a box, with a line to the subject.
-    Label(Label),
+    Label(Box<Label>),
     /// A line round a piece of ground.
     Boundary(Box<Boundary>),
     /// A picture or logo.
@@ -100,7 +100,7 @@ pub enum AttachmentKind {
 impl Attachment {
     /// A label as usual.
     pub fn label(id: Uuid, label: Label) -> Self {
-        Self::new(id, AttachmentKind::Label(label))
+        Self::new(id, AttachmentKind::Label(Box::new(label)))
     }
 
     /// An attachment that is shown as usual.
