@@ -46,7 +46,7 @@ pub(crate) struct Bench<'a> {
 }
 
 impl Bench<'_> {
-    /// *Passing loop*: two names, and a flare on the headlamp. The railcar's second guide is behind the mast.
+    /// *Passing loop*: two names, a flare on the headlamp, the number plate covered. The railcar's second guide is behind the mast.
     pub async fn passing_loop(&self) -> anyhow::Result<()> {
         let railcar = Label {
             second: Some(Second { text: "to the upper yard".into(), size: 0.62, colour: Some("#ffd98a".into()) }),
@@ -56,23 +56,24 @@ impl Bench<'_> {
         };
         let plate = Cover {
             outline: CoverShape::Rounded,
-            place: self.place("number", 60)? - self.place("emblem", 60)?,
-            size: [86.0, 54.0],
+            place: Point::default(),
+            size: [76.0, 48.0],
             turn: 0.0,
             facing: Facing { since: Frame(60), ..Facing::default() },
             feather: 2.0,
             inside_out: false,
             effect: CoverEffect::Mosaic(13),
         };
-        let covered = Attachment::new(Uuid::new_v4(), AttachmentKind::Cover(plate));
         let named = Attachment::label(Uuid::new_v4(), railcar);
-        self.subject(0, "Railcar 27", ("emblem", &[60, 136]), vec![covered, named]).await?;
+        self.subject(0, "Railcar 27", ("emblem", &[60, 136]), vec![named]).await?;
         self.subject(1, "Home signal", ("signal", &[60]), vec![Attachment::label(Uuid::new_v4(), Label::new())])
             .await?;
         let flare = Flare::looks(PICTURE).swap_remove(0).flare;
         let show = Show { blend: Blend::Screen, ..Show::default() };
         let flare = Attachment { show, ..Attachment::new(Uuid::new_v4(), AttachmentKind::Flare(flare)) };
         self.subject(2, "Headlamp", ("lamp", &[60, 110, 150]), vec![flare]).await?;
+        let covered = Attachment::new(Uuid::new_v4(), AttachmentKind::Cover(plate));
+        self.subject(3, "Number plate", ("number", &[60, 136]), vec![covered]).await?;
         Ok(())
     }
 
