@@ -95,21 +95,17 @@ pub(crate) async fn forget_look(
     Ok(HttpResponse::NoContent().finish())
 }
 
-/// What a changed attachment changes besides: all that share its look follow, and the project keeps it so.
-pub(crate) async fn followed(state: &AppState, loaded: &Loaded, edit: Edit) -> Result<Edit, ApiError> {
-    let Edit::PutAttachment { attachment, .. } = &edit else { return Ok(edit) };
-    let before = find(&loaded.stored.shot, attachment.id).ok().map(|(_, before)| before.look.clone());
+/// What a changed attachment changes besides: all that share its look follow. With the look that the project keeps once that is done.
+pub(crate) fn followed(shot: &Shot, edit: Edit) -> (Edit, Option<Attachment>) {
+    let Edit::PutAttachment { attachment, .. } = &edit else { return (edit, None) };
+    let before = find(shot, attachment.id).ok().map(|(_, before)| before.look.clone());
     // One that is new, or gets or loses its look now, changes no others.
     if attachment.look.is_none() || before != Some(attachment.look.clone()) {
-        return Ok(edit);
+        return (edit, None);
     }
-    let others =
-        dressed(&loaded.stored.shot, attachment, |other| other.id != attachment.id && other.look == attachment.look);
-    state.store.keep_look(loaded.clip.project_id, attachment).await?;
-    if others.is_empty() {
-        return Ok(edit);
-    }
-    Ok(Edit::All { edits: std::iter::once(edit).chain(others).collect() })
+    let look = attachment.clone();
+    let others = dressed(shot, &look, |other| other.id != look.id && other.look == look.look);
+    (Edit::All { edits: std::iter::once(edit).chain(others).collect() }, Some(look))
 }
 
 /// Edits that put some attachments of a shot into a look, as far as they are of its kind.

@@ -214,9 +214,13 @@ pub(crate) async fn make_edit(
     let EditRequest { revision, title, edit } = body.into_inner();
     let loaded = load(&state, *id).await?;
     check(&edit, loaded.info.size)?;
-    let edit = followed(&state, &loaded, edit).await?;
+    let (edit, look) = followed(&loaded.stored.shot, edit);
     let title: String = title.chars().filter(|c| !c.is_control()).take(120).collect();
     let edited = state.store.edit(*id, revision, &title, &edit).await?;
+    // Only now: an edit that was refused must not change the project's look.
+    if let Some(look) = look {
+        state.store.keep_look(loaded.clip.project_id, &look).await?;
+    }
     Ok(HttpResponse::Ok().json(edited))
 }
 

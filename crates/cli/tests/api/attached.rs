@@ -71,6 +71,16 @@ fn one_change_of_a_look_changes_all_that_have_it() {
     assert_eq!(seen(22), (26.0, "Odo".into(), Value::Null));
     let kept = bench.server.get(&bench.path).json()["looks"].clone();
     assert_eq!((&kept[0]["look"], &kept[0]["size"]), (&json!("Names"), &json!(44.0)), "the project keeps it so");
+    // A change against an old revision is refused, and the project's look is as it was.
+    changed["size"] = json!(90.0);
+    let edit = json!({ "edit": "put_attachment", "subject": id(10), "attachment": changed });
+    let stale = bench.server.send(
+        "POST",
+        &format!("{}/edits", bench.path),
+        &json!({ "revision": 0, "title": "Late", "edit": edit }),
+    );
+    assert_eq!(stale.status, 409);
+    assert_eq!(bench.server.get(&bench.path).json()["looks"][0]["size"], 44.0);
     // One undo takes back what one change did.
     assert_eq!(bench.call("POST", "undo", json!({})).0, 200);
     assert_eq!((seen(20).0, seen(21).0), (26.0, 26.0));

@@ -44,9 +44,10 @@ export class Playback {
       const lit = drawable.lit ? litShare(drawable.lit, shown, player.size) : 1;
       const exposures = drawable.exposures ?? [{ x: 0, y: 0 }];
       context.globalCompositeOperation = MODES[drawable.blend] ?? "source-over";
+      const opacity = drawable.opacity * lit;
       for (const [i, { x, y }] of exposures.entries()) {
-        // One over the other, each covers its share of what it finds: at the end all count alike.
-        context.globalAlpha = (drawable.opacity * lit) / (exposures.length === 1 ? 1 : i + 1 < exposures.length ? exposures.length - i * drawable.opacity * lit : exposures.length);
+        // Later ones cover part of the earlier: so weighed, each has the same share of the opacity at the end.
+        context.globalAlpha = opacity / (exposures.length - (exposures.length - 1 - i) * opacity);
         context.save();
         context.translate(x, y);
         this.draw(context, drawable.shape, shown);
