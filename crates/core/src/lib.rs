@@ -15,7 +15,7 @@
 //! - [`follow`]: the live pass from frame to frame
 //! - [`solve`]: the path over the whole shot, and which frames are doubtful
 //! - [`shot`]: what a person made of a shot: subjects, pins, samples, attachments
-//! - [`check`]: what a track is judged by: the weave, the pace
+//! - [`check`]: what a track is judged by: the weave, the pace; how long the shutter was open
 //! - [`motion`]: how a subject with several pins turns, grows and tilts; points carried by it
 //! - [`path`]: a subject's cleaned motion: bridges, recipes, keyframes
 //! - [`edit`]: changes to a shot as values with inverses

@@ -34,6 +34,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/hold.js",
     "js/imports.js",
     "js/jobs.js",
+    "js/keyframes.js",
     "js/keys.js",
     "js/mend.js",
     "js/overlay.js",

@@ -24,6 +24,7 @@ mod queue;
 mod ranges;
 mod recipes;
 mod shots;
+mod shutter;
 mod spots;
 mod state;
 mod upload;
@@ -97,6 +98,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(patches::patch)
         .service(ranges::change_range)
         .service(weaves::pin_weave)
+        .service(shutter::shot_shutter)
         .service(paths::subject_path)
         .service(paths::preview_path)
         .service(recipes::default_recipe)

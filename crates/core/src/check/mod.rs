@@ -1,7 +1,9 @@
 //! What a track is judged by.
 
 mod pace;
+mod shutter;
 mod weave;
 
 pub use pace::{Pace, PaceRun, pace, picture_pace};
+pub use shutter::{LEAST_SPEED, Shutter};
 pub use weave::{Threads, weave};

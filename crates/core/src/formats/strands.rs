@@ -50,8 +50,10 @@ pub(super) struct Strand {
     pub frames: Vec<Option<Drawable>>,
 }
 
-/// Which piece: of which attachment in order, of which kind, of which artwork, the how manieth such.
-type Key = (usize, u8, usize, usize);
+/// What never changes within a piece: its kind, its artwork, and the numbers by which it is drawn, as their bits.
+type Kind = (u8, usize, [u64; 2]);
+/// Which piece: of which attachment in order, of which kind, the how manieth such.
+type Key = (usize, Kind, usize);
 
 /// The pieces of a scene, from back to front.
 pub(super) fn strands(scene: &Scene<'_>, range: FrameRange) -> Vec<Strand> {
@@ -65,12 +67,12 @@ pub(super) fn strands(scene: &Scene<'_>, range: FrameRange) -> Vec<Strand> {
                 order.push(attachment);
                 order.len() - 1
             });
-            let mut seen: BTreeMap<(u8, usize), usize> = BTreeMap::new();
+            let mut seen: BTreeMap<Kind, usize> = BTreeMap::new();
             for (place, drawable) in drawables.into_iter().enumerate() {
-                let (kind, art) = kind(&drawable.shape);
-                let nth = seen.entry((kind, art)).or_default();
+                let kind = kind(&drawable.shape);
+                let nth = seen.entry(kind).or_default();
                 let blank = || (0, Strand { frames: vec![None; count] });
-                let (depth, strand) = pieces.entry((rank, kind, art, *nth)).or_insert_with(blank);
+                let (depth, strand) = pieces.entry((rank, kind, *nth)).or_insert_with(blank);
                 // Where all of its pieces are there it lies furthest up in the list.
                 *depth = place.max(*depth);
                 strand.frames[at] = Some(drawable);
@@ -84,16 +86,17 @@ pub(super) fn strands(scene: &Scene<'_>, range: FrameRange) -> Vec<Strand> {
     sorted.into_iter().map(|(.., strand)| strand).collect()
 }
 
-fn kind(shape: &Shape) -> (u8, usize) {
-    match shape {
-        Shape::Area { .. } => (0, 0),
-        Shape::Line { .. } => (1, 0),
-        Shape::Stroke { .. } => (2, 0),
-        Shape::Artwork { art, .. } => (3, *art),
-        Shape::Flat { art, .. } => (4, *art),
-        Shape::Cover { .. } => (5, 0),
-        Shape::Front { .. } => (6, 0),
-    }
+fn kind(shape: &Shape) -> Kind {
+    let (kind, art, numbers) = match shape {
+        Shape::Area { blur, .. } => (0, 0, [*blur, 0.0]),
+        Shape::Line { width, .. } => (1, 0, [*width, 0.0]),
+        Shape::Stroke { width, blur, .. } => (2, 0, [*width, *blur]),
+        Shape::Artwork { art, .. } => (3, *art, [0.0; 2]),
+        Shape::Flat { art, .. } => (4, *art, [0.0; 2]),
+        Shape::Cover { feather, .. } => (5, 0, [*feather, 0.0]),
+        Shape::Front { feather, .. } => (6, 0, [*feather, 0.0]),
+    };
+    (kind, art, numbers.map(f64::to_bits))
 }
 
 impl Strand {

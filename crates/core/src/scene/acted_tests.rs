@@ -111,6 +111,72 @@ fn keyframes_come_on_top() {
     assert!(middle.distance(Point::new(200.0 + 150.0 + 30.0, 300.0 + 75.0 - 80.0)) < 1e-9, "{middle:?}");
 }
 
+fn cover(effect: CoverEffect) -> Cover {
+    Cover {
+        outline: CoverShape::Box,
+        place: Point::new(0.0, 10.0),
+        size: [60.0, 40.0],
+        turn: 0.0,
+        facing: Facing::default(),
+        feather: 2.0,
+        inside_out: false,
+        effect,
+    }
+}
+
+/// A keyframe of a setting.
+fn keyed(path: &str, frame: u32, value: f64) -> Key {
+    Key { number: Number::Setting(path.into()), frame: Frame(frame), value, easing: Easing::LINEAR }
+}
+
+#[test]
+fn letters_that_grow_are_drawn_anew_and_stay_in_place() {
+    let keys = vec![keyed("box.padding", 20, 10.0), keyed("box.padding", 30, 20.0)];
+    let auto = label(|label| label.placement = Placement::Auto);
+    let shot = shot(vec![subject(1, &walk(), vec![attachment(1, Show { keys, ..cut() }, auto)])]);
+    let range = FrameRange { first: Frame(0), last: Frame(99) };
+    let padding = |art: &LabelArt| art.box_style.as_ref().unwrap().padding;
+    let scene = Scene::new(&shot, PICTURE, range, &|art: &LabelArt| (10.0 * padding(art), 40.0));
+    let on = |n| {
+        let Shape::Artwork { art, matrix } = scene.frame(Frame(n)).swap_remove(0).shape else { panic!() };
+        let Some(Art::Label(label)) = scene.artwork().nth(art) else { panic!() };
+        let middle = Point::new(matrix[4] + scene.size_of(art).0 / 2.0, matrix[5] + 20.0);
+        (padding(label), middle - Point::new(200.0, 300.0) - Point::new(10.0, 5.0) * f64::from(n - 10))
+    };
+    assert_eq!(scene.artwork().count(), 11);
+    for (n, want) in [(12, 10.0), (25, 15.0), (30, 20.0), (45, 20.0)] {
+        let (padding, offset) = on(n);
+        assert!(
+            (padding - want).abs() < 1e-6 && offset.distance(on(12).1) < 1e-6,
+            "{padding}, {offset:?} on frame {n}"
+        );
+    }
+}
+
+#[test]
+fn a_flare_whose_ghosts_come_one_by_one_shares_its_artwork() {
+    let keys = vec![keyed("ghosts", 10, 0.0), keyed("ghosts", 13, 3.0)];
+    let flare = Flare { ghosts: 3, rays: 0, streak: 0.0, ring: 0.0, ..Flare::looks(PICTURE).swap_remove(0).flare };
+    let shot =
+        shot(vec![subject(1, &walk(), vec![attachment(1, Show { keys, ..cut() }, AttachmentKind::Flare(flare))])]);
+    assert_eq!([10, 11, 12, 13, 40].map(|n| frame(&shot, n).len()), [1, 2, 3, 4, 4]);
+    let range = FrameRange { first: Frame(0), last: Frame(99) };
+    assert_eq!(Scene::new(&shot, PICTURE, range, &|_: &LabelArt| SIZE).artwork().count(), 4);
+}
+
+#[test]
+fn what_is_dragged_keeps_the_settings_that_keyframes_change() {
+    let keys = vec![keyed("feather", 10, 0.0), keyed("feather", 30, 20.0)];
+    let cover = AttachmentKind::Cover(cover(CoverEffect::Blur(8.0)));
+    let shot = shot(vec![subject(1, &walk(), vec![attachment(1, Show { keys, ..cut() }, cover.clone())])]);
+    let Shape::Cover { feather, .. } = frame(&shot, 30).swap_remove(0).shape else { panic!() };
+    let range = FrameRange { first: Frame(0), last: Frame(99) };
+    let scene = Scene::new(&shot, PICTURE, range, &|_: &LabelArt| SIZE);
+    let moved = scene.moved(Uuid::from_u128(201), Frame(30), Point::new(0.0, 0.0), Point::new(7.0, 0.0));
+    let (Some(AttachmentKind::Cover(moved)), AttachmentKind::Cover(before)) = (moved, cover) else { panic!() };
+    assert_eq!((feather, moved), (20.0, Cover { place: before.place + Point::new(7.0, 0.0), ..before }));
+}
+
 #[test]
 fn blur_from_motion_is_as_long_as_the_way_while_the_shutter_is_open() {
     let of = |shutter| {
@@ -181,16 +247,7 @@ fn an_elbow_leaves_the_box_level() {
 
 #[test]
 fn a_cover_goes_along_and_a_front_comes_after_what_lies_behind() {
-    let cover = Cover {
-        outline: CoverShape::Box,
-        place: Point::new(0.0, 10.0),
-        size: [60.0, 40.0],
-        turn: 0.0,
-        facing: Facing::default(),
-        feather: 2.0,
-        inside_out: false,
-        effect: CoverEffect::Mosaic(12),
-    };
+    let cover = cover(CoverEffect::Mosaic(12));
     let outline = vec![Point::new(300.0, 0.0), Point::new(500.0, 0.0), Point::new(500.0, 700.0)];
     let front = |rides| Front { outline: outline.clone(), since: Frame(10), rides, feather: 0.0, brightness: None };
     let ahead = |order| Show { order, ..cut() };

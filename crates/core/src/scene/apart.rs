@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use uuid::Uuid;
 
 use super::placed::Body;
+use super::placed::Hung;
 use super::{Placed, PlacedLabel};
 use crate::geometry::{Point, Rect, Size};
 use crate::time::{Frame, FrameRange};
@@ -20,29 +21,33 @@ pub(super) struct Apart {
     upward: BTreeMap<Uuid, bool>,
 }
 
-type One<'s, 'a> = (&'s Placed<'a>, &'s PlacedLabel<'a>);
+/// A label on a frame, and whose it is.
+type One<'s, 'a> = (Uuid, &'s Placed<'a>, &'s PlacedLabel);
 
-fn labels<'s, 'a>(items: &'s [Placed<'a>]) -> Vec<One<'s, 'a>> {
-    let wishing = |placed: &'s Placed<'a>| match &placed.body {
-        Body::Label(label) if label.label.keeps_apart => Some((placed, label)),
-        _ => None,
+fn labels<'s, 'a>(items: &'s [Hung<'a>], frame: Frame) -> Vec<One<'s, 'a>> {
+    let wishing = |hung: &'s Hung<'a>| {
+        let placed = hung.on(frame);
+        match &placed.body {
+            Body::Label(label) if label.label.keeps_apart => Some((hung.set.id, placed, label)),
+            _ => None,
+        }
     };
     items.iter().filter_map(wishing).collect()
 }
 
-fn rect((placed, label): One<'_, '_>, frame: Frame, picture: Size) -> Option<Rect> {
+fn rect((_, placed, label): One<'_, '_>, frame: Frame, picture: Size) -> Option<Rect> {
     placed.spans.iter().find(|span| span.contains(frame))?;
     label.rect(placed, frame, picture)
 }
 
 impl Apart {
-    pub fn new(items: &[Placed<'_>], range: FrameRange, picture: Size) -> Self {
-        let labels = labels(items);
+    pub fn new(items: &[Hung<'_>], range: FrameRange, picture: Size) -> Self {
         let mut apart = Self::default();
-        for (i, one) in labels.iter().enumerate().skip(1) {
+        for (i, (attachment, ..)) in labels(items, range.first).into_iter().enumerate().skip(1) {
             // Above all of those that it meets, on average, or below.
             let height = |frame: Frame| {
-                let own = rect(*one, frame, picture)?;
+                let labels = labels(items, frame);
+                let own = rect(labels[i], frame, picture)?;
                 let met = labels[..i].iter().filter_map(|other| rect(*other, frame, picture));
                 let met: Vec<f64> = met
                     .filter(|other| closeness(own, *other) > 0.0)
@@ -51,18 +56,18 @@ impl Apart {
                 (!met.is_empty()).then(|| met.iter().sum::<f64>() / met.len() as f64)
             };
             let sum: f64 = range.frames().filter_map(height).sum();
-            apart.upward.insert(one.0.attachment, sum <= 0.0);
+            apart.upward.insert(attachment, sum <= 0.0);
         }
         apart
     }
 
     /// How far each label is moved on a frame: up or down, past every label before it that it would cover.
-    pub fn pushed(&self, items: &[Placed<'_>], frame: Frame, picture: Size) -> BTreeMap<Uuid, Point> {
+    pub fn pushed(&self, items: &[Hung<'_>], frame: Frame, picture: Size) -> BTreeMap<Uuid, Point> {
         let mut pushed = BTreeMap::new();
         let mut taken: Vec<Rect> = Vec::new();
-        for one in labels(items) {
+        for one in labels(items, frame) {
             let Some(own) = rect(one, frame, picture) else { continue };
-            let upward = self.upward.get(&one.0.attachment).copied().unwrap_or(true);
+            let upward = self.upward.get(&one.0).copied().unwrap_or(true);
             let mut down = 0.0;
             // Each pass gets past at least one more of them.
             for _ in 0..taken.len() {
@@ -72,7 +77,7 @@ impl Apart {
             }
             taken.push(shifted(own, down));
             if down != 0.0 {
-                pushed.insert(one.0.attachment, Point::new(0.0, down));
+                pushed.insert(one.0, Point::new(0.0, down));
             }
         }
         pushed

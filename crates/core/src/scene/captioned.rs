@@ -17,15 +17,15 @@ const ELBOW: f64 = 0.9;
 const MARGIN: f64 = 0.02;
 
 #[derive(Debug)]
-pub(super) struct PlacedLabel<'a> {
-    pub label: &'a Label,
+pub(super) struct PlacedLabel {
+    pub label: Label,
     pub art: usize,
     pub size: (f64, f64),
     /// From the subject to the middle of the box.
     pub offset: Point,
 }
 
-impl PlacedLabel<'_> {
+impl PlacedLabel {
     pub fn drawables(&self, placed: &Placed<'_>, frame: Frame, picture: Size, pushed: Point) -> Option<Vec<Drawable>> {
         let subject = placed.poses.path().position(frame)?;
         let map = Homography::shift(pushed).after(&self.place(placed, frame, picture)?);

@@ -10,14 +10,14 @@ use crate::time::{Frame, FrameRange};
 const GLOW_DEVIATIONS: f64 = 2.0;
 
 #[derive(Debug)]
-pub(super) struct PlacedBoundary<'a> {
-    pub boundary: &'a Boundary,
-    pub colour: &'a str,
+pub(super) struct PlacedBoundary {
+    pub boundary: Boundary,
+    pub colour: String,
     /// Its text: index of the artwork, and its size.
     pub text: Option<(usize, (f64, f64))>,
 }
 
-impl PlacedBoundary<'_> {
+impl PlacedBoundary {
     /// `time`: from the first frame on which it is drawn on to the last.
     pub fn drawables(&self, placed: &Placed<'_>, frame: Frame, time: FrameRange) -> Option<Vec<Drawable>> {
         let pose = placed.poses.at(frame)?;
@@ -44,7 +44,7 @@ impl PlacedBoundary<'_> {
     }
 
     fn line(&self, outline: &Outline<'_>, (from, to): (f64, f64)) -> Vec<(Shape, f64)> {
-        let boundary = self.boundary;
+        let boundary = &self.boundary;
         let length = outline.length();
         let whole = boundary.closed && from <= 0.0 && to >= 1.0 && boundary.dashes.is_none();
         let parts = self.dashes(from * length, to * length).into_iter().flat_map(|(from, to)| outline.part(from, to));
@@ -71,11 +71,11 @@ impl PlacedBoundary<'_> {
             .map(|glow| (shape(&glow.colour, 0.5 * glow.reach, glow.reach / GLOW_DEVIATIONS), glow.opacity));
         let marks = (!marks.is_empty()).then(|| Shape::Area {
             rings: marks,
-            colour: self.colour.to_owned(),
+            colour: self.colour.clone(),
             blur: boundary.softness,
         });
         let line =
-            [Some(shape(self.colour, 0.0, boundary.softness)), marks].into_iter().flatten().map(|shape| (shape, 1.0));
+            [Some(shape(&self.colour, 0.0, boundary.softness)), marks].into_iter().flatten().map(|shape| (shape, 1.0));
         glow.into_iter().chain(line).collect()
     }
 

@@ -136,23 +136,23 @@ impl Flare {
 }
 
 #[derive(Debug)]
-pub(super) struct PlacedFlare<'a> {
-    pub flare: &'a Flare,
-    /// Index of the artwork of the first piece.
-    pub art: usize,
+pub(super) struct PlacedFlare {
+    pub flare: Flare,
+    /// Indices of the artwork of each piece.
+    pub art: Vec<usize>,
     /// The middle of the picture.
     pub middle: Point,
 }
 
-impl PlacedFlare<'_> {
+impl PlacedFlare {
     pub fn drawables(&self, placed: &Placed<'_>, frame: Frame) -> Option<Vec<Drawable>> {
         let source = stance(&placed.show.takes, Facing::default(), &placed.poses, frame)?.apply(self.flare.place);
-        let drawable = |(i, (part, share, along)): (usize, (FlarePart, f64, Option<f64>))| {
+        let drawable = |(art, (part, share, along)): (&usize, (FlarePart, f64, Option<f64>))| {
             let at = along.map_or(source, |along| self.middle + (self.middle - source) * along);
             let matrix = [1.0, 0.0, 0.0, 1.0, at.x - part.reach.0, at.y - part.reach.1];
             let lit = self.flare.fades_below.map(|threshold| Lit { at: source, threshold });
-            Drawable { lit, ..placed.drawable(Shape::Artwork { art: self.art + i, matrix }, share) }
+            Drawable { lit, ..placed.drawable(Shape::Artwork { art: *art, matrix }, share) }
         };
-        Some(self.flare.parts().into_iter().enumerate().map(drawable).collect())
+        Some(self.art.iter().zip(self.flare.parts()).map(drawable).collect())
     }
 }

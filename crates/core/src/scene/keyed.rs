@@ -10,8 +10,8 @@ use crate::time::Frame;
 /// Most keyframes of one attachment.
 const MOST_KEYS: usize = 2000;
 
-/// Which number. Each counts on top of the attachment's own setting.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+/// Which number. All but the last count on top of the attachment's own settings.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Number {
     /// Pixels to the right.
@@ -24,10 +24,20 @@ pub enum Number {
     Turn,
     /// Factor of its opacity.
     Opacity,
+    /// A setting of the attachment, by its path in the attachment as JSON, in place of what was set: `effect.blur`, say.
+    #[serde(untagged)]
+    Setting(String),
+}
+
+impl Number {
+    /// The path of a setting.
+    pub(super) fn setting(&self) -> Option<&str> {
+        if let Self::Setting(path) = self { Some(path) } else { None }
+    }
 }
 
 /// A number on a frame.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Key {
     /// Which number.
     pub number: Number,
@@ -42,11 +52,13 @@ pub struct Key {
 pub(super) fn check(keys: &[Key]) -> Result<(), SettingProblem> {
     check_number("the number of keyframes", keys.len() as f64, 0.0, MOST_KEYS as f64)?;
     for key in keys {
-        let (least, most) = match key.number {
+        let (least, most) = match &key.number {
             Number::Across | Number::Down => (-1e5, 1e5),
             Number::Size => (0.0, 1000.0),
             Number::Turn => (-36_000.0, 36_000.0),
             Number::Opacity => (0.0, 1.0),
+            // The attachment is checked with it.
+            Number::Setting(_) => (f64::MIN, f64::MAX),
         };
         check_number("the value of a keyframe", key.value, least, most)?;
         key.easing.is_valid().then_some(()).ok_or(SettingProblem::Easing)?;
@@ -65,7 +77,7 @@ pub(super) struct Keyed {
 
 impl Keyed {
     pub fn on(keys: &[Key], frame: Frame) -> Self {
-        let value = |number, else_| value_on(keys, number, frame).unwrap_or(else_);
+        let value = |number, else_| value_on(keys, &number, frame).unwrap_or(else_);
         Self {
             moved: Point::new(value(Number::Across, 0.0), value(Number::Down, 0.0)),
             size: value(Number::Size, 1.0),
@@ -76,8 +88,8 @@ impl Keyed {
 }
 
 /// Before the first keyframe and after the last the number stands still.
-fn value_on(keys: &[Key], number: Number, frame: Frame) -> Option<f64> {
-    let own = || keys.iter().filter(|key| key.number == number);
+pub(super) fn value_on(keys: &[Key], number: &Number, frame: Frame) -> Option<f64> {
+    let own = || keys.iter().filter(|key| key.number == *number);
     let before = own().filter(|key| key.frame <= frame).max_by_key(|key| key.frame);
     let after = own().filter(|key| key.frame > frame).min_by_key(|key| key.frame);
     Some(match (before, after) {

@@ -20,6 +20,7 @@ mod settings;
 mod show;
 mod stance;
 mod style;
+mod varied;
 
 use std::sync::Arc;
 
@@ -45,10 +46,12 @@ pub use label::{BoxStyle, Edge, Font, Label, LabelArt, LineCourse, Placement, Se
 pub use passage::{Passage, Way};
 use picture::PlacedPicture;
 pub use picture::{Lies, Picture};
-use placed::{Body, Placed, Stage};
+use placed::{Body, Hung, Placed, Stage};
 pub use settings::SettingProblem;
 pub use show::{Blend, Show};
 pub use stance::{Axis, Facing, Takes};
+use varied::Varied;
+pub(crate) use varied::check as check_keyed;
 
 /// Gives the size of a label's artwork, in pixels. Implemented by the caller, who knows fonts.
 pub trait Measure {
@@ -65,7 +68,7 @@ impl<F: Fn(&LabelArt) -> (f64, f64)> Measure for F {
 /// A shot's attachments, ready to be evaluated on any frame.
 #[derive(Debug)]
 pub struct Scene<'a> {
-    items: Vec<Placed<'a>>,
+    items: Vec<Hung<'a>>,
     artwork: Vec<Art>,
     sizes: Vec<(f64, f64)>,
     apart: Apart,
@@ -83,10 +86,10 @@ impl<'a> Scene<'a> {
             let Some(poses) = shot.poses_of(subject).filter(|_| !shown.is_empty()) else { continue };
             let poses = Arc::new(poses);
             for attachment in shown {
-                scene.place(subject, attachment, &poses, measure);
+                scene.hang(subject, attachment, &poses, measure);
             }
         }
-        scene.items.sort_by_key(|placed| placed.show.order);
+        scene.items.sort_by_key(|hung| hung.first().show.order);
         scene.apart = Apart::new(&scene.items, range, picture);
         scene
     }
@@ -103,15 +106,15 @@ impl<'a> Scene<'a> {
 
     /// For each label that hangs on a subject: its artwork, its attachment, and the offset from the subject to the middle of its box.
     pub fn offsets(&self) -> impl Iterator<Item = (usize, Uuid, Point)> + '_ {
-        self.items.iter().filter_map(|placed| match &placed.body {
-            Body::Label(label) => Some((label.art, placed.attachment, label.offset)),
+        self.items.iter().filter_map(|hung| match &hung.first().body {
+            Body::Label(label) => Some((label.art, hung.set.id, label.offset)),
             _ => None,
         })
     }
 
     /// Whether the film's own picture is needed to paint it, on some frame.
     pub fn needs_picture(&self) -> bool {
-        self.items.iter().any(|placed| match &placed.body {
+        self.items.iter().any(|hung| match &hung.first().body {
             Body::Cover(_) | Body::Front(_) => true,
             Body::Flare(flare) => flare.flare.fades_below.is_some(),
             Body::Label(_) | Body::Boundary(_) | Body::Picture(_) => false,
@@ -127,89 +130,114 @@ impl<'a> Scene<'a> {
     pub fn frame_by_attachment(&self, frame: Frame) -> Vec<(Uuid, Vec<Drawable>)> {
         let stage = Stage { range: self.range, picture: self.picture, sizes: &self.sizes };
         let pushed = self.apart.pushed(&self.items, frame, self.picture);
-        let drawables = |placed: &Placed<'_>| {
-            let pushed = pushed.get(&placed.attachment).copied().unwrap_or_default();
-            (placed.attachment, placed.drawables(frame, &stage, pushed))
+        let drawables = |hung: &Hung<'_>| {
+            let pushed = pushed.get(&hung.set.id).copied().unwrap_or_default();
+            (hung.set.id, hung.on(frame).drawables(frame, &stage, pushed))
         };
         self.items.iter().map(drawables).collect()
     }
 
+    fn hang(&mut self, subject: &'a Subject, set: &'a Attachment, poses: &Arc<Poses>, measure: &dyn Measure) {
+        let shelf = self.artwork.len();
+        let varied = Varied::new(set);
+        let changes = varied.as_ref().map_or(vec![self.range.first], |varied| varied.changes(self.range));
+        let mut forms: Vec<(Frame, Placed<'a>)> = Vec::new();
+        for frame in changes {
+            let form = varied.as_ref().map_or(Some(set.clone()), |varied| varied.on(frame));
+            let placed = form.and_then(|form| self.place(subject, form, poses, shelf, measure));
+            forms.extend(placed.map(|placed| (frame, placed)));
+        }
+        if let Some(hung) = Hung::new(set, forms) {
+            self.items.push(hung);
+        }
+    }
+
+    /// `shelf`: where the artwork of the attachment begins in the list.
     fn place(
         &mut self,
         subject: &'a Subject,
-        attachment: &'a Attachment,
+        attachment: Attachment,
         poses: &Arc<Poses>,
+        shelf: usize,
         measure: &dyn Measure,
-    ) -> Option<()> {
-        let (path, show) = (poses.path(), &attachment.show);
+    ) -> Option<Placed<'a>> {
+        let (path, Attachment { show, kind, .. }) = (poses.path(), attachment);
         let spans = path.spans();
         let there = FrameRange { first: spans.first()?.first, last: spans.last()?.last };
-        let mut within = vec![there];
-        let body = match &attachment.kind {
-            AttachmentKind::Label(label) => {
-                within = spans;
-                Body::Label(self.label(subject, label, path, measure))
-            }
+        let within = match &kind {
+            AttachmentKind::Boundary(_) => vec![there],
+            AttachmentKind::Front(front) => vec![if front.rides { there } else { self.range }],
+            _ => spans,
+        };
+        let mut shelf = Shelf { scene: self, from: shelf, measure };
+        let body = match kind {
+            AttachmentKind::Label(label) => Body::Label(shelf.label(subject, *label, path)),
             AttachmentKind::Boundary(boundary) => Body::Boundary(PlacedBoundary {
-                boundary,
-                colour: boundary.colour.as_deref().unwrap_or(subject.colour_code()),
-                text: boundary.label.as_ref().map(|label| self.add_label_art(label.art(&subject.name), measure)),
+                colour: boundary.colour.clone().unwrap_or_else(|| subject.colour_code().to_owned()),
+                text: boundary.label.as_ref().map(|label| shelf.label_art(label.art(&subject.name))),
+                boundary: *boundary,
             }),
             AttachmentKind::Picture(picture) => {
-                within = spans;
                 let size = picture.pixels.map(f64::from);
-                let art = self.add(Art::Picture(picture.picture, picture.pixels), size.into());
+                let art = shelf.put(Art::Picture(picture.picture, picture.pixels), |_| size.into());
                 Body::Picture(PlacedPicture { picture, art })
             }
-            AttachmentKind::Flare(flare) => {
-                within = spans;
-                Body::Flare(self.flare(flare))
-            }
-            AttachmentKind::Cover(cover) => {
-                within = spans;
-                Body::Cover(cover)
-            }
-            AttachmentKind::Front(front) => {
-                within = vec![if front.rides { there } else { self.range }];
-                Body::Front(front)
-            }
+            AttachmentKind::Flare(flare) => Body::Flare(shelf.flare(flare)),
+            AttachmentKind::Cover(cover) => Body::Cover(cover),
+            AttachmentKind::Front(front) => Body::Front(front),
         };
         let spans = within.into_iter().filter_map(|span| show.within(span)).collect();
-        let (attachment, poses) = (attachment.id, Arc::clone(poses));
-        self.items.push(Placed { attachment, show, subject, poses, spans, body });
-        Some(())
+        Some(Placed { show, subject, poses: Arc::clone(poses), spans, body })
     }
+}
 
-    /// Takes artwork into the list; its index.
-    fn add(&mut self, art: Art, size: (f64, f64)) -> usize {
-        self.artwork.push(art);
-        self.sizes.push(size);
-        self.artwork.len() - 1
+/// The artwork of one attachment, at the end of the scene's list.
+struct Shelf<'s, 'a> {
+    scene: &'s mut Scene<'a>,
+    from: usize,
+    measure: &'s dyn Measure,
+}
+
+impl Shelf<'_, '_> {
+    /// Takes artwork into the list, unless it is there; its index.
+    fn put(&mut self, art: Art, size: impl FnOnce(&Art) -> (f64, f64)) -> usize {
+        let Scene { artwork, sizes, .. } = &mut *self.scene;
+        if let Some(known) = artwork[self.from..].iter().position(|known| *known == art) {
+            return self.from + known;
+        }
+        sizes.push(size(&art));
+        artwork.push(art);
+        artwork.len() - 1
     }
 
     /// Takes the artwork of a label into the list; its index and size.
-    fn add_label_art(&mut self, art: LabelArt, measure: &dyn Measure) -> (usize, (f64, f64)) {
-        let size = measure.measure(&art);
-        (self.add(Art::Label(Box::new(art)), size), size)
+    fn label_art(&mut self, art: LabelArt) -> (usize, (f64, f64)) {
+        let measure = self.measure;
+        let index = self.put(Art::Label(Box::new(art)), |art| match art {
+            Art::Label(art) => measure.measure(art),
+            _ => (0.0, 0.0),
+        });
+        (index, self.scene.sizes[index])
     }
 
-    fn label(&mut self, subject: &'a Subject, label: &'a Label, path: &Path, measure: &dyn Measure) -> PlacedLabel<'a> {
-        let (art, size) = self.add_label_art(label.art(&subject.name), measure);
+    fn label(&mut self, subject: &Subject, label: Label, path: &Path) -> PlacedLabel {
+        let (art, size) = self.label_art(label.art(&subject.name));
         let pattern = subject.pins.first().map_or([31, 31], |pin| pin.pattern);
         let offset = match label.placement {
             Placement::Offset(offset) => offset,
-            Placement::Auto => placement::suggest(path, size, pattern, self.picture),
+            Placement::Auto => placement::suggest(path, size, pattern, self.scene.picture),
         };
         PlacedLabel { label, art, size, offset }
     }
 
-    fn flare(&mut self, flare: &'a Flare) -> PlacedFlare<'a> {
-        let art = self.artwork.len();
-        for (part, ..) in flare.parts() {
+    fn flare(&mut self, flare: Flare) -> PlacedFlare {
+        let art = flare.parts().into_iter().map(|(part, ..)| {
             let size = (2.0 * part.reach.0, 2.0 * part.reach.1);
-            self.add(Art::Flare(part), size);
-        }
-        let middle = Point::new(f64::from(self.picture.width), f64::from(self.picture.height)) * 0.5;
+            self.put(Art::Flare(part), |_| size)
+        });
+        let art = art.collect();
+        let picture = self.scene.picture;
+        let middle = Point::new(f64::from(picture.width), f64::from(picture.height)) * 0.5;
         PlacedFlare { flare, art, middle }
     }
 }

@@ -14,42 +14,32 @@ impl Scene<'_> {
     /// What becomes of an attachment that is taken at `from` and let go at `to`, in the picture of a frame: it keeps following, with another offset.
     /// `None` where it is not shown, or where it has no offset: a boundary line goes through its corners.
     pub fn moved(&self, attachment: Uuid, frame: Frame, from: Point, to: Point) -> Option<AttachmentKind> {
-        let placed = self.items.iter().find(|placed| placed.attachment == attachment)?;
+        let hung = self.items.iter().find(|hung| hung.set.id == attachment)?;
+        let placed = hung.on(frame);
         let facing = |facing: Facing| stance(&placed.show.takes, facing, &placed.poses, frame);
-        match &placed.body {
-            Body::Label(PlacedLabel { label, offset, .. }) => {
-                let offset = *offset + step(&facing(label.facing)?, from, to)?;
-                let mut label = (*label).clone();
-                label.placement = Placement::Offset(offset);
-                Some(AttachmentKind::Label(Box::new(label)))
+        let mut kind = hung.set.kind.clone();
+        match (&mut kind, &placed.body) {
+            (AttachmentKind::Label(label), Body::Label(PlacedLabel { offset, .. })) => {
+                label.placement = Placement::Offset(*offset + step(&facing(label.facing)?, from, to)?);
             }
-            Body::Picture(hung) => {
-                let mut picture = hung.picture.clone();
+            (AttachmentKind::Picture(picture), _) => {
                 let map = match &picture.lies {
                     Lies::Face(corners) => face(corners, placed, frame)?,
                     Lies::Facing(own) => facing(*own)?,
                 };
                 picture.place = picture.place + step(&map, from, to)?;
-                Some(AttachmentKind::Picture(picture))
             }
-            Body::Flare(hung) => {
-                let mut flare = hung.flare.clone();
-                flare.place = flare.place + (to - from);
-                Some(AttachmentKind::Flare(flare))
-            }
-            Body::Cover(cover) => {
-                let mut cover = (*cover).clone();
+            (AttachmentKind::Flare(flare), _) => flare.place = flare.place + (to - from),
+            (AttachmentKind::Cover(cover), _) => {
                 cover.place = cover.place + step(&facing(cover.facing)?, from, to)?;
-                Some(AttachmentKind::Cover(cover))
             }
-            Body::Front(front) => {
-                let mut front = (*front).clone();
+            (AttachmentKind::Front(front), _) => {
                 let moved = if front.rides { step(&riding(placed, front.since, frame)?, from, to)? } else { to - from };
                 front.outline.iter_mut().for_each(|corner| *corner = *corner + moved);
-                Some(AttachmentKind::Front(front))
             }
-            Body::Boundary(_) => None,
+            _ => return None,
         }
+        Some(kind)
     }
 }
 

@@ -68,12 +68,12 @@ impl Picture {
 }
 
 #[derive(Debug)]
-pub(super) struct PlacedPicture<'a> {
-    pub picture: &'a Picture,
+pub(super) struct PlacedPicture {
+    pub picture: Picture,
     pub art: usize,
 }
 
-impl PlacedPicture<'_> {
+impl PlacedPicture {
     pub fn drawables(&self, placed: &Placed<'_>, frame: Frame) -> Option<Vec<Drawable>> {
         // From a unit of the picture's place to the film's picture.
         let map = match &self.picture.lies {

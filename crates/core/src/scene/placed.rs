@@ -2,8 +2,6 @@
 
 use std::sync::Arc;
 
-use uuid::Uuid;
-
 use super::captioned::PlacedLabel;
 use super::drawable::exposures;
 use super::drawn::PlacedBoundary;
@@ -12,10 +10,10 @@ use super::keyed::Keyed;
 use super::passage::Passing;
 use super::picture::PlacedPicture;
 use super::stance::{Facing, stance};
-use super::{Cover, Drawable, Front, Shape, Show};
+use super::{Cover, Drawable, Front, Label, Placement, Shape, Show};
 use crate::geometry::{Homography, Point, Rect, Size};
 use crate::motion::Poses;
-use crate::shot::Subject;
+use crate::shot::{Attachment, Subject};
 use crate::time::{Frame, FrameRange};
 
 /// What is the same for every attachment of a scene.
@@ -27,25 +25,60 @@ pub(super) struct Stage<'s> {
     pub sizes: &'s [(f64, f64)],
 }
 
+/// An attachment over the whole shot.
+#[derive(Debug)]
+pub(super) struct Hung<'a> {
+    /// The attachment as it was set.
+    pub set: &'a Attachment,
+    /// What it is from a frame on, in order. More than one only while keyframes change its settings.
+    pub forms: Vec<(Frame, Placed<'a>)>,
+}
+
+impl<'a> Hung<'a> {
+    /// `None` without a form.
+    pub fn new(set: &'a Attachment, mut forms: Vec<(Frame, Placed<'a>)>) -> Option<Self> {
+        let (_, first) = forms.first()?;
+        if let Body::Label(PlacedLabel { label: Label { placement: Placement::Auto, .. }, offset, .. }) = first.body {
+            // Its place was found for the first form; another would be a jump.
+            for (_, form) in &mut forms {
+                if let Body::Label(label) = &mut form.body {
+                    label.offset = offset;
+                }
+            }
+        }
+        Some(Self { set, forms })
+    }
+
+    /// Before the first form it is as it is there.
+    pub fn on(&self, frame: Frame) -> &Placed<'a> {
+        let begun = self.forms.partition_point(|(from, _)| *from <= frame);
+        &self.forms[begun.saturating_sub(1)].1
+    }
+
+    /// What never changes is the same in all forms.
+    pub fn first(&self) -> &Placed<'a> {
+        &self.forms[0].1
+    }
+}
+
 #[derive(Debug)]
 pub(super) struct Placed<'a> {
-    pub attachment: Uuid,
-    pub show: &'a Show,
+    pub show: Show,
     pub subject: &'a Subject,
     pub poses: Arc<Poses>,
     /// When it is shown.
     pub spans: Vec<FrameRange>,
-    pub body: Body<'a>,
+    pub body: Body,
 }
 
 #[derive(Debug)]
-pub(super) enum Body<'a> {
-    Label(PlacedLabel<'a>),
-    Boundary(PlacedBoundary<'a>),
-    Picture(PlacedPicture<'a>),
-    Flare(PlacedFlare<'a>),
-    Cover(&'a Cover),
-    Front(&'a Front),
+pub(super) enum Body {
+    Label(PlacedLabel),
+    Boundary(PlacedBoundary),
+    Picture(PlacedPicture),
+    Flare(PlacedFlare),
+    Cover(Cover),
+    Front(Front),
 }
 
 impl Placed<'_> {

@@ -2,6 +2,8 @@
 
 use thiserror::Error;
 
+use crate::time::Frame;
+
 /// What is wrong with a setting.
 #[derive(Clone, Debug, Error, PartialEq)]
 pub enum SettingProblem {
@@ -36,6 +38,14 @@ pub enum SettingProblem {
         count: usize,
         /// Most allowed.
         most: usize,
+    },
+    /// A keyframe of a setting that cannot have this value.
+    #[error("the keyframe on frame {} has the value {value}, which its setting cannot have", frame.0)]
+    Keyframe {
+        /// Of which frame.
+        frame: Frame,
+        /// What was given.
+        value: f64,
     },
     /// An easing in which time runs backward.
     #[error("the easing is no cubic Bézier curve of CSS: both x have to be between 0 and 1")]

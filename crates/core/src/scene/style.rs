@@ -71,7 +71,7 @@ mod tests {
         let key = Key { number: Number::Turn, frame: Frame(3), value: 5.0, easing: Easing::LINEAR };
         let mut own = Attachment::label(Uuid::from_u128(1), Label::named("Guard"));
         own.show.first = Some(Frame(20));
-        own.show.keys = vec![key];
+        own.show.keys = vec![key.clone()];
         let styled = Label {
             size: 40.0,
             colour: "#ffee00".into(),

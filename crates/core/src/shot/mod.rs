@@ -12,7 +12,7 @@ use uuid::Uuid;
 
 use crate::motion::{CarriedPoint, Poses, SubjectMotion};
 use crate::path::{Cleaning, Path, clean, hand_over};
-use crate::scene::{Boundary, Cover, Flare, Front, Label, Picture, SettingProblem, Show};
+use crate::scene::{Boundary, Cover, Flare, Front, Label, Picture, SettingProblem, Show, check_keyed};
 use crate::time::Frame;
 
 pub use covariance::Covariance;
@@ -111,6 +111,7 @@ impl Attachment {
     /// Checks every setting.
     pub fn check(&self) -> Result<(), SettingProblem> {
         self.show.check()?;
+        check_keyed(self)?;
         match &self.kind {
             AttachmentKind::Label(label) => label.check(),
             AttachmentKind::Boundary(boundary) => boundary.check(),

@@ -1,14 +1,10 @@
 // What hangs on the selected subject: a list, the one that is open, and each change of it as one edit.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call } from "./api.js";
-import { BOX, EASINGS, groupsOf } from "./settings.js";
+import { BOX, get, groupsOf, isKeyable, same, steps } from "./settings.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
-const same = (a, b) => JSON.stringify(a) === JSON.stringify(b);
-const steps = (path) => path.split(".");
-const get = (from, path) => steps(path).reduce((at, step) => at?.[step], from);
 const KINDS = { label: "Label", boundary: "Boundary line", picture: "Picture", flare: "Flare", cover: "Cover", front: "In front" };
-const NUMBERS = [["across", "across, px"], ["down", "down, px"], ["size", "size, ×"], ["turn", "turn, °"], ["opacity", "opacity, ×"]];
 const CLIPBOARD = "jampin.attachment";
 
 function set(into, path, value) {
@@ -20,7 +16,6 @@ function set(into, path, value) {
 export const attaching = (parts) => ({
   nothing: [],
   openId: null, // The attachment whose settings are open; else the one that was hung last.
-  keyNumber: "across",
 
   get attachments() {
     return this.subject?.attachments ?? [];
@@ -75,7 +70,8 @@ export const attaching = (parts) => ({
     }));
   },
   fieldOf(one, field, key) {
-    const value = get(one, field.path);
+    const keys = isKeyable(field) ? one.show.keys.filter((key) => key.number === field.path) : [];
+    const value = keys.length ? keys.find((key) => key.frame === this.frame)?.value : get(one, field.path);
     const missing = value === undefined || value === null;
     const shown = {
       number: () => (missing ? "" : Math.round(value * (field.factor ?? 1) * 1000) / 1000),
@@ -83,11 +79,13 @@ export const attaching = (parts) => ({
       check: () => Boolean(value),
       part: () => !missing,
       text: () => (field.unwrap ? field.unwrap(value) : (value ?? "")),
+      action: () => null,
       choice: () => field.options.findIndex(([, other]) => (field.byKey ? same(Object.keys(other), Object.keys(value)) : same(other, value))),
     }[field.as]();
     const choices = field.options?.map(([text], i) => ({ value: i, text, chosen: i === shown })) ?? [];
     // What belongs to a part that is not there cannot be set.
     const parent = steps(field.path).slice(0, -1).join(".");
+    if (keys.length) return { ...field, key, shown, choices, off: false, keyed: true, placeholder: "keyed" };
     const off = field.as === "part" ? parent !== "" && get(one, parent) === null : missing && !field.nullable && field.as !== "text" && field.path !== "colour";
     return { ...field, key, shown, choices, off };
   },
@@ -112,6 +110,7 @@ export const attaching = (parts) => ({
     const one = copy(this.attached);
     const value = this.entered(field, entered, get(one, field.path));
     if (Number.isNaN(value)) return this.say("That is no number; the setting stays as it was.", true);
+    if (field.keyed) return this.keyHere(field.path, value);
     if (field.derived) return this.offsetTyped(field.path.endsWith("x") ? "x" : "y", value);
     if (field.keepsShape) one.size = [value, (one.size[1] * value) / one.size[0]];
     else set(one, field.path, value);
@@ -156,6 +155,20 @@ export const attaching = (parts) => ({
     const one = copy(this.attachments.find((other) => other.id === id));
     one.show.on = on;
     this.put(one, `${on ? "Show" : "Do not show"} the ${KINDS[one.kind].toLowerCase()}`);
+  },
+
+  act(field) {
+    this[field.does]();
+  },
+  // Blur from motion as the film has it.
+  async measureShutter() {
+    const one = copy(this.attached);
+    const measured = await call("GET", `${this.path}/shutter`).catch((error) => this.say(error.message, true));
+    if (!measured) return;
+    const { degrees, frames } = measured;
+    one.show.shutter = degrees;
+    await this.put(one, "Shutter as filmed");
+    this.say(`The shutter was open for ${degrees}° of a frame, as ${frames} comparisons of fast frames with slow ones show.`);
   },
 
   // --- adding -----------------------------------------------------------------------------------------------------
@@ -206,48 +219,6 @@ export const attaching = (parts) => ({
     this.outlining = null;
     this.repaint();
     if (outline.length > 2) this.addFront(outline);
-  },
-
-  // --- keyframes --------------------------------------------------------------------------------------------------
-
-  get keyNumbers() {
-    return NUMBERS.map(([value, text]) => ({ value, text }));
-  },
-  get keyRows() {
-    const keys = this.attached?.show.keys ?? [];
-    const name = (number) => NUMBERS.find(([value]) => value === number)[1];
-    const rows = keys.map((key, index) => ({ index, key: `${key.number}${key.frame}`, frame: key.frame, name: name(key.number), value: key.value, easing: Object.keys(EASINGS).findIndex((text) => same(EASINGS[text], key.easing)) }));
-    return rows.sort((a, b) => a.name.localeCompare(b.name) || a.frame - b.frame);
-  },
-  get keyEasings() {
-    return Object.keys(EASINGS).map((text, value) => ({ text, value }));
-  },
-  putKeys(keys, title) {
-    const one = copy(this.attached);
-    one.show.keys = keys;
-    this.put(one, title);
-  },
-  // A keyframe on the frame in view, with the value that the number has near.
-  addKeyHere(number) {
-    const keys = copy(this.attached.show.keys);
-    const { frame } = this;
-    if (keys.some((key) => key.number === number && key.frame === frame)) return;
-    const own = keys.filter((key) => key.number === number);
-    const before = own.filter((key) => key.frame < frame).sort((a, b) => b.frame - a.frame)[0] ?? own[0];
-    const usual = number === "size" || number === "opacity" ? 1 : 0;
-    this.putKeys([...keys, { number, frame, value: before?.value ?? usual, easing: EASINGS["slow, fast, slow"] }], `Keyframe ${frame}`);
-  },
-  keyTyped(row, value) {
-    const number = Number(value);
-    if (value === "" || Number.isNaN(number)) return this.say("That is no number; the keyframe stays as it was.", true);
-    this.putKeys(copy(this.attached.show.keys).map((key, i) => (i === row.index ? { ...key, value: number } : key)), `Keyframe ${row.frame}`);
-  },
-  keyEased(row, value) {
-    const easing = Object.values(EASINGS)[value];
-    this.putKeys(copy(this.attached.show.keys).map((key, i) => (i === row.index ? { ...key, easing } : key)), `Keyframe ${row.frame}`);
-  },
-  removeKey(row) {
-    this.putKeys(copy(this.attached.show.keys).filter((_, i) => i !== row.index), `Remove keyframe ${row.frame}`);
   },
 
   // --- looks, copy and paste --------------------------------------------------------------------------------------

@@ -10,6 +10,7 @@ import { flaring } from "./flare.js";
 import { following } from "./follow.js";
 import { holding } from "./hold.js";
 import { importing } from "./imports.js";
+import { keyframes } from "./keyframes.js";
 import { KEYS, press } from "./keys.js";
 import { mending } from "./mend.js";
 import { Overlay } from "./overlay.js";
@@ -22,7 +23,6 @@ import { several } from "./several.js";
 import { Timeline } from "./timeline.js";
 import { Track } from "./track.js";
 import { paintLegend } from "./trail.js";
-
 
 // Shows a value in a field, but never while somebody is typing into it.
 Alpine.directive("kept", (field, { expression }, { evaluateLater, effect, cleanup }) => {
@@ -39,7 +39,7 @@ Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), flaring(), patching(), spotting(parts), attaching(parts), exporting(parts), importing(), {
+  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), flaring(), patching(), spotting(parts), attaching(parts), keyframes(), exporting(parts), importing(), {
     loaded: false,
     revision: 0,
     clip: {},
@@ -363,7 +363,7 @@ Alpine.data("bench", () => {
     },
     dropText() {
       const dropped = parts.player.dropped;
-      return dropped === 0 ? "no frame dropped" : `${dropped} ${dropped === 1 ? "frame" : "frames"} dropped`;
+      return dropped === 0 ? "none dropped" : `${dropped} dropped`;
     },
     playingChanged(on) {
       this.playing = on;
@@ -432,7 +432,7 @@ Alpine.data("bench", () => {
       return done;
     },
     edit(title, edit) {
-      return this.write(() => call("POST", `${this.path}/edits`, { revision: this.revision, title, edit }));
+    return this.write(() => call("POST", `${this.path}/edits`, { revision: this.revision, title, edit }));
     },
     undo() {
       if (!this.undoTitle) return;

@@ -88,14 +88,13 @@ export class Playback {
       return [origin + first * side, Math.max(1, count)];
     };
     const [[left, columns], [top, rows]] = [squares("x"), squares("y")];
-    tiny ??= new OffscreenCanvas(1, 1).getContext("2d");
-    [tiny.canvas.width, tiny.canvas.height] = [columns, rows];
+    const tiny = blank("tiny", columns, rows);
     tiny.imageSmoothingQuality = "medium";
     tiny.drawImage(shown, left * ratio, top * ratio, columns * side * ratio, rows * side * ratio, 0, 0, columns, rows);
     trace(context, rings, true);
     context.clip();
     context.imageSmoothingEnabled = false;
-    context.drawImage(tiny.canvas, left, top, columns * side, rows * side);
+    context.drawImage(tiny.canvas, 0, 0, columns, rows, left, top, columns * side, rows * side);
   }
 
   front(context, { rings }, shown) {
@@ -164,19 +163,30 @@ function softly(context, lines, closed, { blur, width = 0, ...style }, paint) {
   const scale = Math.min(1, BLUR_SEEN / blur);
   const [wide, tall] = [Math.ceil((high("x") - left) * scale), Math.ceil((high("y") - top) * scale)];
   if (wide < 1 || tall < 1 || wide * tall > MOST_SOFT) return;
-  small ??= new OffscreenCanvas(1, 1).getContext("2d");
-  const { canvas } = small;
-  [canvas.width, canvas.height] = [wide, tall];
+  const small = blank("small", wide, tall);
   small.setTransform(scale, 0, 0, scale, -left * scale, -top * scale);
   trace(small, lines, closed);
   Object.assign(small, style);
   small.filter = `blur(${blur * scale}px)`;
   paint(small);
-  context.drawImage(canvas, left, top, wide / scale, tall / scale);
+  context.drawImage(small.canvas, 0, 0, wide, tall, left, top, wide / scale, tall / scale);
 }
 
-let small = null;
-let tiny = null;
+const scratch = {};
+
+// A canvas for what is made on the way: kept, and only ever made larger, as making one takes longer than painting on it.
+function blank(name, wide, tall) {
+  const context = (scratch[name] ??= new OffscreenCanvas(1, 1).getContext("2d"));
+  const { canvas } = context;
+  if (canvas.width < wide || canvas.height < tall) {
+    [canvas.width, canvas.height] = [Math.max(canvas.width, wide), Math.max(canvas.height, tall)];
+  } else {
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.filter = "none";
+    context.clearRect(0, 0, wide, tall);
+  }
+  return context;
+}
 
 function trace(context, lines, closed) {
   context.beginPath();
@@ -192,7 +202,7 @@ async function picture({ image }) {
 }
 
 // As large as it is seen, with its shadow.
-async function rasterised({ svg, width, height, light }, ratio) {
+async function rasterised({ svg, width, height }, ratio) {
   const margin = light ? 0 : MARGIN;
   const [wide, high] = [width + 2 * margin, height + 2 * margin];
   const inside = svg.slice(svg.indexOf(">") + 1, svg.lastIndexOf("</svg>"));

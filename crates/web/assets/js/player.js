@@ -3,6 +3,7 @@
 const KEPT = 60; // Decoded pictures in memory: 60 of 1280x720 are 220 MB.
 const AHEAD = 14; // Frames fetched before they are needed.
 const AT_ONCE = 6; // Requests at a time.
+const CATCH_UP = 3; // Frames by which playing may be behind before some are left out.
 const MAX_ZOOM = 16;
 
 // Where a view puts a place of the picture on the stage.
@@ -148,8 +149,9 @@ export class Player {
     }, 200);
   }
 
+  // Past the browser's cache: it writes every picture to disk, and a disk that is busy stops the film. The server has them at hand.
   async load(address) {
-    const response = await fetch(address);
+    const response = await fetch(address, { cache: "no-store" });
     if (!response.ok) throw new Error(`picture: ${response.status}`);
     return createImageBitmap(await response.blob());
   }
@@ -201,6 +203,11 @@ export class Player {
       this.fetchAround(from, AHEAD, 0);
       await new Promise((resolve) => setTimeout(resolve, 15));
     }
+    // What is painted first takes longest: the clock runs from the second time on.
+    for (let i = 0; i < 2 && this.playing; i++) {
+      this.draw();
+      await new Promise(requestAnimationFrame);
+    }
     if (!this.playing) return;
     this.playing.start = performance.now();
     this.playing.from = from;
@@ -225,14 +232,16 @@ export class Player {
     while (target < this.range.last && times[target + 1] <= now) target++;
     playing.target = target;
     this.fetchAround(target, AHEAD, 0);
-    if (target !== this.frame && this.pictures.has(target)) {
+    // A little late, each frame is still shown in its turn; later than that, they are left out.
+    const next = target - this.frame <= CATCH_UP ? Math.min(target, this.frame + 1) : target;
+    if (next !== this.frame && this.pictures.has(next)) {
       // Every frame that was jumped over was never seen.
-      this.dropped += Math.max(0, target - this.frame - 1);
+      this.dropped += Math.max(0, next - this.frame - 1);
       playing.shownCount++;
-      this.frame = target;
+      this.frame = next;
       this.full = null;
       this.draw();
-      this.events.frame(target);
+      this.events.frame(next);
     }
     const end = times[this.range.last + 1] ?? times[this.range.last] + 40000;
     if (this.frame >= this.range.last && now >= end) this.pause();

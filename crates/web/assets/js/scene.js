@@ -16,14 +16,16 @@ export class SceneStack {
   take(data) {
     this.data = data;
     const images = this.artwork.filter((one) => one.image);
-    this.artwork = data.artwork.map((art) => (art.href ? this.image(art, images) : this.group(art)));
+    this.artwork = data.artwork.map((art) => (art.href ? this.image(art, images) : art));
   }
 
-  group({ svg, width, height }) {
-    const group = make("g", { "data-part": "label" });
-    const parsed = new DOMParser().parseFromString(svg, "image/svg+xml").documentElement;
-    for (const child of [...parsed.childNodes]) group.append(document.importNode(child, true));
-    return { group, svg, width, height };
+  // Made when it is first seen: keyframes can make for a drawing a frame.
+  group(art) {
+    if (art.group) return art.group;
+    art.group = make("g", { "data-part": "label" });
+    const parsed = new DOMParser().parseFromString(art.svg, "image/svg+xml").documentElement;
+    for (const child of [...parsed.childNodes]) art.group.append(document.importNode(child, true));
+    return art.group;
   }
 
   image({ href, width, height }, known) {
@@ -149,7 +151,7 @@ export class SceneStack {
 
   artworkElement({ art, matrix }) {
     const holder = make("g", { transform: `matrix(${matrix.join(" ")})` });
-    holder.append(this.artwork[art].group);
+    holder.append(this.group(this.artwork[art]));
     return holder;
   }
 

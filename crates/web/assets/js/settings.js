@@ -7,6 +7,10 @@ export const EASINGS = {
   "slow at last": { first: [0, 0], second: [0.58, 1] },
 };
 
+export const same = (a, b) => JSON.stringify(a) === JSON.stringify(b);
+export const steps = (path) => path.split(".");
+export const get = (from, path) => steps(path).reduce((at, step) => at?.[step], from);
+
 const number = (path, name, unit, more = {}) => ({ as: "number", path, name, unit, ...more });
 const percent = (path, name) => number(path, name, "%", { factor: 100, least: 0, most: 100 });
 const whole = (path, name, unit, more = {}) => number(path, name, unit, { whole: true, ...more });
@@ -15,6 +19,7 @@ const check = (path, name, text = "") => ({ as: "check", path, name, text });
 // There or not: switched on it begins as `fresh`.
 const part = (path, name, fresh) => ({ as: "part", path, name, fresh });
 const choice = (path, name, options) => ({ as: "choice", path, name, options });
+const action = (does, text, name) => ({ as: "action", path: "", does, text, name });
 const row = (title, ...fields) => ({ title, fields });
 
 const easing = (path, name) => choice(path, name, Object.entries(EASINGS).map(([text, value]) => [text, value]));
@@ -173,7 +178,8 @@ const shown = (kind) => [
       row("Goes in", choice("show.leaves.way", "How it goes", WAYS), whole("show.leaves.frames", "Frames in which it goes", "fr")),
       row("", easing("show.leaves.easing", "Easing of going")),
       row("Takes", choice("show.takes.axis", "Which motion it takes", [["all directions", "both"], ["left and right", "across"], ["up and down", "up_and_down"]]), percentOfMotion()),
-      row("Shutter", number("show.shutter", "Blur from motion: how long the shutter is open", "° of 360", { least: 0, most: 360, step: 15 })),
+      // What shows the film's own picture has its blur already.
+      ...(kind === "cover" ? [] : [row("Shutter", number("show.shutter", "Blur from motion: how long the shutter is open", "°", { least: 0, most: 360, step: 15 }), action("measureShutter", "As filmed", "Measures how long the shutter of the film was open, on the pins that go fast"))]),
     ],
   }]),
 ];
@@ -185,3 +191,8 @@ function percentOfMotion() {
 const KINDS = { label, boundary, picture, flare, cover, front };
 
 export const groupsOf = (one) => [...KINDS[one.kind](one), ...shown(one.kind)];
+
+// The numbers among them that can have keyframes. Size, turn, place and opacity have some of their own, on top of what is set; the others say when, not how.
+const NOT_KEYABLE = /^(size|turn|place\.[xy]|drawing\..*|show\.(opacity|order|first|last|enters\..*|leaves\..*))$/;
+export const isKeyable = ({ as, derived, path }) => as === "number" && !derived && !NOT_KEYABLE.test(path);
+export const keyableOf = (one) => groupsOf(one).flatMap((group) => group.rows.flatMap((row) => row.fields)).filter((field) => isKeyable(field) && typeof get(one, field.path) === "number");
