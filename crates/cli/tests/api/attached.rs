@@ -117,6 +117,29 @@ fn senseless_settings_are_refused_by_name() {
     assert_eq!(cover(json!({})).0, 200);
 }
 
+/// A pan that gets faster, drawn by ffmpeg sixteen times a frame; eight of them are averaged: a shutter that is open for half of the time.
+const PAN: &str = "-f lavfi -i color=c=gray:s=1920x720:r=400:d=1,format=gray,\
+    geq=lum='110+55*sin(X*0.06+0.02*Y)*cos(Y*0.05)+45*sin(X*0.021-Y*0.047)+30*cos(X*Y*0.0004)',\
+    trim=end_frame=1,loop=loop=-1:size=1,setpts=N/400/TB -vf crop=w=1280:h=720:x='620-0.0039*n*n':y=0,\
+    scale=320:180:flags=area,tmix=frames=8,select='not(mod(n\\,16))',setpts=N/25/TB -frames:v 25 -r 25 \
+    -c:v libx264 -crf 6 -pix_fmt yuv420p";
+
+#[test]
+fn the_shutter_of_a_film_is_measured() {
+    let server = Server::start(PROGRAM, &[]);
+    let shot = server.shot_of(&server.project("Open day"), &make_film(server.media(), "pan.mp4", PAN));
+    let path = format!("/api/shots/{shot}");
+    let refused = server.get(&format!("{path}/shutter"));
+    assert!(refused.status == 422 && refused.text().contains("4 pixels a frame"), "{}", refused.text());
+    let pin = json!({ "revision": 0, "frame": 0, "x": 80.0, "y": 90.0, "follow": true });
+    assert_eq!(server.send("POST", &format!("{path}/pins"), &pin).status, 201);
+    server.wait(&path, |state| state["tracks"][0]["frame"].as_array().is_some_and(|frames| frames.len() == 25));
+    let measured = server.get(&format!("{path}/shutter")).json();
+    let degrees = measured["degrees"].as_f64().unwrap();
+    println!("the shutter: {measured}");
+    assert!((degrees - 180.0).abs() < 20.0 && measured["frames"] == 12, "{measured}");
+}
+
 #[test]
 fn a_project_becomes_one_film_in_its_order_with_its_sound() {
     let server = Server::start(PROGRAM, &[]);

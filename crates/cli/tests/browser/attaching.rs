@@ -111,6 +111,17 @@ fn labels_get_keyframes_looks_and_copies() {
         assert_eq!((&one["second"]["text"], &one["line_course"]), (&json!("of the open day"), &json!("elbow")));
         assert_eq!((&one["show"]["enters"]["way"], &one["show"]["keys"][0]["value"]), (&json!("left"), &json!(12.0)));
         assert!(one["shadow"].is_object());
+        // A setting with keyframes gets one on the frame in view when it is typed into.
+        browser.eval("(jampin.bench.addKeyHere('box.padding'), jampin.bench.goTo(9), 1)").await;
+        saved(&browser).await;
+        let field = "document.querySelector('[aria-label=\"Room between text and edge of the box\"]')";
+        assert_eq!(browser.eval(&format!("[{field}.value, {field}.placeholder]")).await, json!(["", "keyed"]));
+        set(&browser, "Room between text and edge of the box", "24").await;
+        let keys = attachments(&server, &shot).swap_remove(0)["show"]["keys"].clone();
+        let padding: Vec<&Value> =
+            keys.as_array().unwrap().iter().filter(|key| key["number"] == "box.padding").collect();
+        assert_eq!(padding.iter().map(|key| &key["frame"]).collect::<Vec<_>>(), [6, 9]);
+        assert_eq!(padding.iter().map(|key| key["value"].as_f64().unwrap()).collect::<Vec<_>>(), [10.0, 24.0]);
         // A number that is none is refused, and the setting shown as it was.
         set(&browser, "Size of the letters", "").await;
         browser.until("jampin.bench.notices.some((one) => one.bad && one.text.includes('no number'))").await;

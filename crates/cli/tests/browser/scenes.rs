@@ -128,7 +128,11 @@ fn front(change: &Value) -> Value {
 /// Covers, what is in front of others, and what every attachment can do.
 fn more_scenes(crest: &Value) -> Vec<(&'static str, Vec<Value>)> {
     let show = |change: Value| json!({ "show": change });
-    let key = |number: &str, value: f64| json!({ "number": number, "frame": 0, "value": value, "easing": { "first": [0, 0], "second": [1, 1] } });
+    let key_on = |number: &str, frame: usize, value: f64| json!({ "number": number, "frame": frame, "value": value, "easing": { "first": [0, 0], "second": [1, 1] } });
+    let key = |number: &str, value: f64| key_on(number, 0, value);
+    let changing = |tracks: [(&str, f64, f64); 2]| -> Vec<Value> {
+        tracks.into_iter().flat_map(|(number, from, to)| [key_on(number, 0, from), key_on(number, 11, to)]).collect()
+    };
     let edge = json!({ "colour": "#802020", "width": 3.0 });
     let shadow = json!({ "colour": "#000000", "opacity": 0.7, "shift": { "x": 4.0, "y": 5.0 }, "softness": 3.0 });
     let boxed = json!({ "fill": "#16202a", "opacity": 0.9, "padding": 12.0, "radius": 8.0, "border": edge });
@@ -182,6 +186,24 @@ fn more_scenes(crest: &Value) -> Vec<(&'static str, Vec<Value>)> {
         (
             "turned and grown by keyframes",
             vec![label(&show(json!({ "keys": [key("turn", 14.0), key("size", 1.4), key("across", -30.0)] })))],
+        ),
+        (
+            "blur and width of a cover by keyframes",
+            vec![cover(&show(json!({ "keys": changing([("effect.blur", 2.0, 16.0), ("size.0", 60.0, 240.0)]) })))],
+        ),
+        (
+            "room and outline of a label by keyframes",
+            vec![label(&json!({
+                "outline": edge,
+                "show": { "keys": changing([("box.padding", 4.0, 30.0), ("outline.width", 1.0, 6.0)]) },
+            }))],
+        ),
+        (
+            "width and glow of a line by keyframes",
+            vec![boundary(&json!({
+                "glow": { "colour": "#ffffff", "reach": 16.0, "opacity": 0.7 },
+                "show": { "keys": changing([("width", 2.0, 24.0), ("glow.reach", 4.0, 40.0)]) },
+            }))],
         ),
         ("line with an elbow", vec![label(&json!({ "line_course": "elbow" }))]),
         ("label in motion", vec![label(&show(blurred.clone()))]),
