@@ -153,7 +153,7 @@ impl Bench<'_> {
             box_style: None,
             outline: Some(Edge { colour: "#3a2c18".into(), width: 2.5 }),
             shadow: Some(Shadow { colour: "#000000".into(), opacity: 0.5, shift: Point::new(2.0, 4.0), softness: 4.0 }),
-            facing: Facing { since: Frame(BOSSES_ON), turns: true, grows: true },
+            facing: Facing { since: Frame(BOSSES_ON), turns: true, grows: true, tilts: false },
             placement: Placement::Offset(Point::new(505.0, -95.0)),
             ..Label::named("Built 1887")
         };

@@ -5,7 +5,7 @@ use std::path::Path;
 use anyhow::Context;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jampin_core::follow::shot_part;
-use jampin_core::formats::{NamedTrack, PinFile, PinRequest, samples_csv};
+use jampin_core::formats::{FrameCount, NamedTrack, PinFile, PinRequest, samples_csv};
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource};
 use jampin_core::matching::{choose_pattern, choose_search};
@@ -41,7 +41,7 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     let tracks = tracks.map_err(media_error)?;
     let named: Vec<NamedTrack<'_>> =
         file.pins.iter().zip(&tracks).map(|(pin, track)| NamedTrack { name: &pin.name, track }).collect();
-    write(&args.out, &samples_csv(&named, range))
+    write(&args.out, &samples_csv(&named, range, FrameCount::From(0)))
 }
 
 fn write(out: &Path, text: &str) -> anyhow::Result<()> {

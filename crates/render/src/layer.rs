@@ -1,6 +1,7 @@
 //! Drawables painted to small pictures, each just large enough, with the place where it belongs.
 
 use std::collections::HashMap;
+use std::sync::OnceLock;
 
 use jampin_core::geometry::{Homography, Point, Size};
 use jampin_core::scene::{Art, Blend, Drawable, Lit, Shape};
@@ -54,7 +55,8 @@ pub type Pictures = HashMap<Uuid, Vec<u8>>;
 
 #[derive(Debug)]
 enum Drawn {
-    Artwork(Box<Artwork>),
+    /// Drawn anew for each place; as pixels, made once, where it lies in perspective.
+    Artwork(Box<Artwork>, OnceLock<Option<Levels>>),
     Picture(Levels),
 }
 
@@ -75,8 +77,8 @@ impl Painter {
     ) -> Result<Self, PainterError> {
         let drawn = |art: &Art| {
             Ok(match art {
-                Art::Label(art) => Drawn::Artwork(Box::new(typesetter.artwork(art)?)),
-                Art::Flare(part) => Drawn::Artwork(Box::new(typesetter.flare(part)?)),
+                Art::Label(art) => Drawn::Artwork(Box::new(typesetter.artwork(art)?), OnceLock::new()),
+                Art::Flare(part) => Drawn::Artwork(Box::new(typesetter.flare(part)?), OnceLock::new()),
                 Art::Picture(id, size) => {
                     Drawn::Picture(Levels::new(pictures.get(id).ok_or(PainterError::Missing)?, *size)?)
                 }
@@ -110,12 +112,16 @@ impl Painter {
     fn shape_layer(&self, shape: &Shape, opacity: f32, film: Option<&FilmPicture<'_>>) -> Option<Layer> {
         Some(match shape {
             Shape::Artwork { art, matrix } => match self.artwork.get(*art)? {
-                Drawn::Artwork(artwork) => self.artwork_layer(artwork, *matrix, opacity)?,
+                Drawn::Artwork(artwork, _) => self.artwork_layer(artwork, *matrix, opacity)?,
                 Drawn::Picture(_) => return None,
             },
             Shape::Flat { art, matrix } => match self.artwork.get(*art)? {
                 Drawn::Picture(picture) => self.flat_layer(picture, &Homography::new(*matrix), opacity)?,
-                Drawn::Artwork(_) => return None,
+                Drawn::Artwork(artwork, levels) => {
+                    let levels = levels.get_or_init(|| Levels::of_artwork(artwork)).as_ref()?;
+                    let margin = Point::new(-artwork.bleed, -artwork.bleed);
+                    self.flat_layer(levels, &Homography::new(*matrix).after(&Homography::shift(margin)), opacity)?
+                }
             },
             Shape::Line { from, to, width, colour } => {
                 let line = Lines { lines: &[vec![*from, *to]], closed: false, width: *width, round: true, blur: 0.0 };

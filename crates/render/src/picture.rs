@@ -5,10 +5,14 @@ use resvg::tiny_skia::{Pixmap, PremultipliedColorU8, Transform};
 use resvg::usvg::{ImageHrefResolver, Options, Tree, WriteOptions};
 use thiserror::Error;
 
+use crate::Artwork;
+
 /// Largest side of a vector picture as it is drawn once, in pixels.
 const DRAWN_SIDE: f32 = 1536.0;
 /// A small vector picture is not drawn larger than this many times.
 const MOST_GROWTH: f32 = 16.0;
+/// Artwork is drawn this many times as large as it is: so large the film shows it when it has come near.
+const DETAIL: f64 = 4.0;
 /// Points looked at across and down in a pixel of the film.
 const SUBPIXELS: usize = 2;
 
@@ -51,11 +55,28 @@ impl Levels {
     /// From a PNG, or an SVG made harmless; `size` is its own width and height.
     pub fn new(bytes: &[u8], size: [u32; 2]) -> Result<Self, PictureError> {
         let first = if bytes.starts_with(b"\x89PNG") { decode_png(bytes)? } else { draw(bytes)? };
+        Ok(Self::halved(first, size.map(f64::from)))
+    }
+
+    /// Artwork with what reaches beyond its box on each side; `None` when it is too large to be drawn.
+    pub fn of_artwork(artwork: &Artwork) -> Option<Self> {
+        let size = [artwork.width, artwork.height].map(|side| side + 2.0 * artwork.bleed);
+        let grown = DETAIL.min(f64::from(DRAWN_SIDE) / size[0].max(size[1])).max(1.0);
+        let sides = size.map(|side| (side * grown).ceil());
+        let mut first = Pixmap::new(sides[0] as u32, sides[1] as u32)?;
+        let (across, down) = ((sides[0] / size[0]) as f32, (sides[1] / size[1]) as f32);
+        let bleed = artwork.bleed as f32;
+        let transform = Transform::from_scale(across, down).pre_translate(bleed, bleed);
+        resvg::render(&artwork.tree, transform, &mut first.as_mut());
+        Some(Self::halved(first, size))
+    }
+
+    fn halved(first: Pixmap, size: [f64; 2]) -> Self {
         let mut levels = vec![first];
         while let Some(half) = levels.last().and_then(half) {
             levels.push(half);
         }
-        Ok(Self { levels, size: size.map(f64::from) })
+        Self { levels, size }
     }
 
     /// The corners of the picture in the film. `None` when one of them is behind the camera.

@@ -18,11 +18,14 @@ const BASELINE: f64 = 0.96;
 const MAX_LINES: usize = 20;
 
 /// The fonts that ship with the application: family and weight as usvg finds them, and the file.
-const FONTS: [(Font, &str, u32, &[u8]); 5] = [
+const FONTS: [(Font, &str, u32, &[u8]); 8] = [
+    (Font::SansRegular, "Public Sans", 400, include_bytes!("../fonts/PublicSans_400Regular.ttf")),
     (Font::Sans, "Public Sans", 600, include_bytes!("../fonts/PublicSans_600SemiBold.ttf")),
     (Font::SansBold, "Public Sans", 700, include_bytes!("../fonts/PublicSans_700Bold.ttf")),
+    (Font::CondensedMedium, "Barlow Condensed", 500, include_bytes!("../fonts/BarlowCondensed_500Medium.ttf")),
     (Font::Condensed, "Barlow Condensed", 600, include_bytes!("../fonts/BarlowCondensed_600SemiBold.ttf")),
     (Font::Serif, "Bitter", 500, include_bytes!("../fonts/Bitter_500Medium.ttf")),
+    (Font::SerifBold, "Bitter", 700, include_bytes!("../fonts/Bitter_700Bold.ttf")),
     (Font::Hand, "Caveat", 700, include_bytes!("../fonts/Caveat_700Bold.ttf")),
 ];
 

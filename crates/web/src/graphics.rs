@@ -13,6 +13,7 @@ use jampin_render::{Artwork, Pictures};
 use serde_json::{Value, json};
 use uuid::Uuid;
 
+use crate::data::Counted;
 use crate::error::{ApiError, sentence};
 use crate::exports::save_as;
 use crate::shots::{Loaded, load};
@@ -118,10 +119,15 @@ fn motions(shot: &Shot) -> Vec<NamedMotion<'_>> {
 }
 
 #[get("/api/shots/{id}/matrices.csv")]
-pub(crate) async fn matrices_table(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
-    let Loaded { stored, .. } = load(&state, *id).await?;
+pub(crate) async fn matrices_table(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    counted: web::Query<Counted>,
+) -> Result<HttpResponse, ApiError> {
+    let Loaded { stored, info, .. } = load(&state, *id).await?;
+    let count = counted.count(info.rate)?;
     let name = format!("{} matrices.csv", stored.info.name);
-    let text = web::block(move || matrices_csv(&motions(&stored.shot))).await.map_err(ApiError::internal)?;
+    let text = web::block(move || matrices_csv(&motions(&stored.shot), count)).await.map_err(ApiError::internal)?;
     Ok(HttpResponse::Ok()
         .content_type("text/csv; charset=utf-8")
         .insert_header((CONTENT_DISPOSITION, save_as(&name)))
@@ -129,19 +135,27 @@ pub(crate) async fn matrices_table(state: web::Data<AppState>, id: web::Path<Uui
 }
 
 #[get("/api/shots/{id}/matrices.json")]
-pub(crate) async fn matrices_file(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+pub(crate) async fn matrices_file(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    counted: web::Query<Counted>,
+) -> Result<HttpResponse, ApiError> {
     let Loaded { stored, info, .. } = load(&state, *id).await?;
+    let count = counted.count(info.rate)?;
     let name = format!("{} matrices.json", stored.info.name);
     let range = stored.info.range;
     let of = |(name, poses): &NamedMotion<'_>| {
-        let rows: Vec<Value> =
-            matrices(poses).iter().map(|(frame, rows)| json!({ "frame": frame, "matrix": rows })).collect();
+        let rows: Vec<Value> = matrices(poses)
+            .iter()
+            .map(|(frame, rows)| json!({ "frame": count.value(*frame), "matrix": rows }))
+            .collect();
         json!({ "name": name, "model": poses.model(), "matrices": rows })
     };
     let subjects: Vec<Value> = motions(&stored.shot).iter().map(of).collect();
     let value = json!({
         "coordinates": "pixels of the full-size picture, origin at its top left corner, x right, y down; from the first frame of the subject to each frame",
-        "frame_rate": [info.rate.num, info.rate.den], "frames": [range.first, range.last], "subjects": subjects,
+        "frame_rate": [info.rate.num, info.rate.den], "counted_from": count.first(),
+        "frames": [count.value(range.first), count.value(range.last)], "subjects": subjects,
     });
     Ok(HttpResponse::Ok().insert_header((CONTENT_DISPOSITION, save_as(&name))).json(value))
 }

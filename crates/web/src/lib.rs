@@ -3,6 +3,7 @@
 mod assets;
 mod attachments;
 mod clips;
+mod data;
 mod error;
 mod events;
 mod exports;
@@ -13,6 +14,7 @@ mod guard;
 mod guides;
 mod imports;
 mod jobs;
+mod looks;
 mod pages;
 mod patches;
 mod paths;
@@ -86,8 +88,8 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(pins::put_pin)
         .service(points::place)
         .service(attachments::drag)
-        .service(attachments::dress)
-        .service(attachments::forget_look)
+        .service(looks::dress)
+        .service(looks::forget_look)
         .service(pictures::file)
         .service(pictures::project_pictures)
         .service(pictures::hang)
@@ -121,7 +123,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(graphics::webvtt_file)
         .service(graphics::matrices_table)
         .service(graphics::matrices_file)
-        .service(exports::samples_csv)
-        .service(exports::samples_json)
+        .service(data::samples_csv)
+        .service(data::samples_json)
         .default_service(web::to(pages::not_found));
 }

@@ -11,6 +11,7 @@ use serde::Deserialize;
 use serde_json::{Value, json};
 use uuid::Uuid;
 
+use crate::data::Counted;
 use crate::error::{ApiError, sentence};
 use crate::exports::save_as;
 use crate::shots::{Loaded, load};
@@ -99,9 +100,13 @@ fn named_paths(shot: &Shot) -> Vec<(&str, Path)> {
 }
 
 #[get("/api/shots/{id}/keys.csv")]
-pub(crate) async fn paths_csv(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
-    let Loaded { stored, .. } = load(&state, *id).await?;
-    let text = keys_csv(&named_paths(&stored.shot));
+pub(crate) async fn paths_csv(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    counted: web::Query<Counted>,
+) -> Result<HttpResponse, ApiError> {
+    let Loaded { stored, info, .. } = load(&state, *id).await?;
+    let text = keys_csv(&named_paths(&stored.shot), counted.count(info.rate)?);
     let name = format!("{} keyframes.csv", stored.info.name);
     Ok(HttpResponse::Ok()
         .content_type("text/csv; charset=utf-8")
@@ -110,9 +115,13 @@ pub(crate) async fn paths_csv(state: web::Data<AppState>, id: web::Path<Uuid>) -
 }
 
 #[get("/api/shots/{id}/path.json")]
-pub(crate) async fn paths_json(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+pub(crate) async fn paths_json(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    counted: web::Query<Counted>,
+) -> Result<HttpResponse, ApiError> {
     let Loaded { stored, info, .. } = load(&state, *id).await?;
     let name = format!("{} paths.json", stored.info.name);
-    let value = path_json(&named_paths(&stored.shot), stored.info.range, info.rate);
+    let value = path_json(&named_paths(&stored.shot), stored.info.range, info.rate, counted.count(info.rate)?);
     Ok(HttpResponse::Ok().insert_header((CONTENT_DISPOSITION, save_as(&name))).json(value))
 }

@@ -91,7 +91,7 @@ pub(crate) async fn hang(
         Some(corners) => (Lies::Face(corners), [1.0, 1.0]),
         None => {
             let high = wide * f64::from(pixels[1]) / f64::from(pixels[0]);
-            (Lies::Facing(Facing { since: frame, turns: true, grows: true }), [wide, high])
+            (Lies::Facing(Facing { since: frame, turns: true, grows: true, tilts: false }), [wide, high])
         }
     };
     let hung = Picture { picture, pixels, lies, place: Point::default(), size, turn: 0.0 };

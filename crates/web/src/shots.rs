@@ -2,7 +2,7 @@
 
 use actix_web::{HttpResponse, get, post, web};
 use jampin_core::check::pace;
-use jampin_core::edit::Edit;
+use jampin_core::edit::{Edit, followed};
 use jampin_core::geometry::Size;
 use jampin_core::scene::{Art, Drawable, Flare, Scene};
 use jampin_core::shot::{Attachment, SUBJECT_COLOURS, Subject, Track};
@@ -15,8 +15,8 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use uuid::Uuid;
 
-use crate::attachments::followed;
 use crate::error::{ApiError, sentence};
+use crate::looks::keep_up;
 use crate::state::AppState;
 
 /// Jobs of a shot that the page is told of.
@@ -214,13 +214,11 @@ pub(crate) async fn make_edit(
     let EditRequest { revision, title, edit } = body.into_inner();
     let loaded = load(&state, *id).await?;
     check(&edit, loaded.info.size)?;
-    let (edit, look) = followed(&loaded.stored.shot, edit);
+    let edit = followed(&loaded.stored.shot, edit);
     let title: String = title.chars().filter(|c| !c.is_control()).take(120).collect();
     let edited = state.store.edit(*id, revision, &title, &edit).await?;
     // Only now: an edit that was refused must not change the project's look.
-    if let Some(look) = look {
-        state.store.keep_look(loaded.clip.project_id, &look).await?;
-    }
+    keep_up(&state, &loaded.stored).await?;
     Ok(HttpResponse::Ok().json(edited))
 }
 
@@ -251,7 +249,10 @@ pub(crate) async fn undo(
     id: web::Path<Uuid>,
     at: web::Json<At>,
 ) -> Result<HttpResponse, ApiError> {
-    Ok(HttpResponse::Ok().json(state.store.undo(*id, at.revision).await?))
+    let before = state.store.shot(*id).await?;
+    let undone = state.store.undo(*id, at.revision).await?;
+    keep_up(&state, &before).await?;
+    Ok(HttpResponse::Ok().json(undone))
 }
 
 #[post("/api/shots/{id}/redo")]
@@ -260,5 +261,8 @@ pub(crate) async fn redo(
     id: web::Path<Uuid>,
     at: web::Json<At>,
 ) -> Result<HttpResponse, ApiError> {
-    Ok(HttpResponse::Ok().json(state.store.redo(*id, at.revision).await?))
+    let before = state.store.shot(*id).await?;
+    let redone = state.store.redo(*id, at.revision).await?;
+    keep_up(&state, &before).await?;
+    Ok(HttpResponse::Ok().json(redone))
 }

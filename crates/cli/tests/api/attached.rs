@@ -83,7 +83,10 @@ fn one_change_of_a_look_changes_all_that_have_it() {
     assert_eq!(bench.server.get(&bench.path).json()["looks"][0]["size"], 44.0);
     // One undo takes back what one change did.
     assert_eq!(bench.call("POST", "undo", json!({})).0, 200);
-    assert_eq!((seen(20).0, seen(21).0), (26.0, 26.0));
+    let kept = || bench.server.get(&bench.path).json()["looks"][0]["size"].as_f64();
+    assert_eq!((seen(20).0, seen(21).0, kept()), (26.0, 26.0, Some(26.0)));
+    assert_eq!(bench.call("POST", "redo", json!({})).0, 200);
+    assert_eq!((seen(20).0, seen(21).0, kept()), (44.0, 44.0, Some(44.0)));
     assert_eq!(bench.call("PUT", &look(22), json!({ "all": true })).0, 200);
     assert_eq!((seen(20).0, seen(21).0, seen(22).0), (44.0, 44.0, 44.0), "for all of the kind");
     let flare = json!({ "id": id(23), "kind": "flare", "colour": "#ffd9a0", "size": 70.0, "rays": 0, "streak": 0.0, "ring": 0.0, "ghosts": 0 });
@@ -92,6 +95,43 @@ fn one_change_of_a_look_changes_all_that_have_it() {
     let (status, answer) = bench.call("PUT", &look(23), json!({ "all": false }));
     assert_eq!(status, 422);
     assert!(answer["message"].as_str().unwrap().contains("another name"), "{answer}");
+}
+
+#[test]
+fn a_look_is_the_same_in_all_shots_of_a_project() {
+    let bench = Bench::new(&[label(20, "Guard")]);
+    assert_eq!(bench.call("PUT", &format!("attachments/{}/look/Names", id(20)), json!({ "all": false })).0, 200);
+    let named = bench.attachment(20);
+    // Another shot of the same film: a label that has the look, and one that has not.
+    let project = bench.server.get(&bench.path).json()["shot"]["project_id"].as_str().unwrap().to_owned();
+    let film =
+        make_film(bench.server.media(), "other.mp4", "-f lavfi -i color=c=gray:s=320x180:r=25:d=0.4 -pix_fmt yuv420p");
+    let other = format!("/api/shots/{}", bench.server.shot_of(&project, &film));
+    let pin = json!({ "id": id(2), "frame": 0, "at": { "x": 90.0, "y": 90.0 }, "pattern": [31, 31], "search": [40, 40], "stop_below": 0.8 });
+    let mut theirs = named.clone();
+    (theirs["id"], theirs["text"]) = (json!(id(30)), json!("Mira"));
+    let subject = json!({ "id": id(11), "name": "Mira", "letter": "A", "colour": 1, "pins": [pin], "attachments": [theirs, label(31, "Odo")] });
+    let edit =
+        json!({ "revision": 0, "title": "Mira", "edit": { "edit": "add_subject", "index": 0, "subject": subject } });
+    assert_eq!(bench.server.send("POST", &format!("{other}/edits"), &edit).status, 200);
+    let seen = || {
+        let state = bench.server.get(&other).json();
+        let all = state["subjects"][0]["attachments"].as_array().unwrap().clone();
+        let of = |one: &Value| (one["text"].as_str().unwrap().to_owned(), one["size"].as_f64().unwrap());
+        (all.iter().map(of).collect::<Vec<_>>(), state["undo"].clone())
+    };
+    let changed = |size: f64| {
+        let mut changed = named.clone();
+        changed["size"] = json!(size);
+        let edit = json!({ "edit": "put_attachment", "subject": id(10), "attachment": changed });
+        assert_eq!(bench.call("POST", "edits", json!({ "title": "Larger", "edit": edit })).0, 200);
+    };
+    changed(44.0);
+    let (sizes, undo) = seen();
+    assert_eq!(sizes, [("Mira".to_owned(), 44.0), ("Odo".to_owned(), 26.0)]);
+    assert_eq!(undo, json!("Look \u{201c}Names\u{201d}"), "to be undone there, too");
+    assert_eq!(bench.call("POST", "undo", json!({})).0, 200);
+    assert_eq!(seen().0[0].1, 26.0);
 }
 
 #[test]
@@ -108,6 +148,10 @@ fn senseless_settings_are_refused_by_name() {
         (json!({ "effect": { "blur": 900.0 } }), "blur"),
         (json!({ "size": [0.0, 30.0] }), "size of the cover"),
         (json!({ "show": { "shutter": 720.0 } }), "shutter"),
+        (
+            json!({ "show": { "keys": [{ "number": "effect.blur", "frame": 3, "value": 900.0, "easing": { "first": [0, 0], "second": [1, 1] } }] } }),
+            "blur is 900",
+        ),
         (json!({ "effect": { "plain": "red" } }), "#rrggbb"),
     ] {
         let (status, answer) = cover(change);

@@ -45,6 +45,22 @@ fn from_film_to_samples() {
     assert!(csv.head.contains("attachment") && csv.head.contains("text/csv"), "{}", csv.head);
     let rows = csv.text().lines().count();
     assert_eq!(rows, track["frame"].as_array().unwrap().len() + 1);
+    // Counted as the receiver counts.
+    let first_of = |count: &str| {
+        let csv = server.get(&format!("{path}/samples.csv?count={count}")).text();
+        csv.lines().nth(1).unwrap().split(',').next().unwrap().to_owned()
+    };
+    let first = track["frame"][0].as_u64().unwrap();
+    assert_eq!(
+        [first_of("0"), first_of("1"), first_of("1001")],
+        [first, first + 1, first + 1001].map(|n| n.to_string())
+    );
+    assert_eq!(first_of("timecode"), format!("00:00:00:{first:02}"));
+    for file in ["samples.csv", "samples.json", "keys.csv", "path.json", "matrices.csv", "matrices.json"] {
+        let refused = server.get(&format!("{path}/{file}?count=first"));
+        assert!(refused.status == 422 && refused.text().contains("whole number"), "{file}: {}", refused.text());
+        assert_eq!(server.get(&format!("{path}/{file}?count=timecode")).status, 200, "{file}");
+    }
     let samples = server.get(&format!("{path}/samples.json")).json();
     assert_eq!(samples["pins"][0]["name"], "Subject A");
     assert_eq!(samples["pins"][0]["samples"].as_array().unwrap().len() + 1, rows);

@@ -138,6 +138,7 @@ fn more_scenes(crest: &Value) -> Vec<(&'static str, Vec<Value>)> {
     let boxed = json!({ "fill": "#16202a", "opacity": 0.9, "padding": 12.0, "radius": 8.0, "border": edge });
     let role = json!({ "text": "of the open day", "size": 0.6, "colour": "#e8c656" });
     let facing = json!({ "facing": { "since": 0, "turns": true, "grows": true } });
+    let lying = json!({ "since": 0, "turns": false, "grows": false, "tilts": true });
     let blurred = json!({ "shutter": 270.0, "takes": { "axis": "both", "share": 8.0 } });
     let wide = json!({ "fill": "#e0d8c0", "opacity": 1.0, "padding": 20.0, "radius": 0.0 });
     vec![
@@ -204,6 +205,11 @@ fn more_scenes(crest: &Value) -> Vec<(&'static str, Vec<Value>)> {
                 "glow": { "colour": "#ffffff", "reach": 16.0, "opacity": 0.7 },
                 "show": { "keys": changing([("width", 2.0, 24.0), ("glow.reach", 4.0, 40.0)]) },
             }))],
+        ),
+        ("label in perspective", vec![label(&json!({ "facing": lying, "shadow": shadow, "line_width": null }))]),
+        (
+            "cover in perspective",
+            vec![cover(&json!({ "facing": lying, "outline": "rounded", "effect": { "mosaic": 12 } }))],
         ),
         ("line with an elbow", vec![label(&json!({ "line_course": "elbow" }))]),
         ("label in motion", vec![label(&show(blurred.clone()))]),

@@ -1,5 +1,7 @@
 //! Changes to a shot as values. Applying one gives its inverse, from which undo follows.
 
+mod looks;
+
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 use uuid::Uuid;
@@ -8,6 +10,8 @@ use crate::motion::CarriedPoint;
 use crate::path::{Cleaning, RecipeProblem};
 use crate::shot::{Attachment, HandOver, Motion, Pin, Sample, Shot, Subject};
 use crate::time::Frame;
+
+pub use looks::{changed_looks, dressed, followed};
 
 /// Longest name of a subject, in characters.
 pub const MAX_NAME: usize = 200;

@@ -181,7 +181,7 @@ impl Table {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::formats::{NamedTrack, samples_csv};
+    use crate::formats::{FrameCount, NamedTrack, samples_csv};
     use crate::shot::Track;
 
     fn range() -> FrameRange {
@@ -195,7 +195,7 @@ mod tests {
             (Frame(n), Sample::bare(Point::new(10.5 + f64::from(n), 7.25), 0.875, Covariance::UNKNOWN, state))
         };
         let track: Track = (3..9).map(sample).collect();
-        let text = samples_csv(&[NamedTrack { name: "a, b", track: &track }], range());
+        let text = samples_csv(&[NamedTrack { name: "a, b", track: &track }], range(), FrameCount::From(0));
         let table = Table::parse(&text).unwrap();
         let mapping = table.guess();
         assert_eq!(mapping.only.as_deref(), Some("a, b"));

@@ -68,7 +68,7 @@ fn list(value: &Value) -> Option<Read> {
 
 #[cfg(test)]
 mod tests {
-    use super::super::{NamedTrack, samples_json};
+    use super::super::{FrameCount, NamedTrack, samples_json};
     use super::*;
     use crate::geometry::Point;
     use crate::shot::{Sample, Track};
@@ -79,7 +79,7 @@ mod tests {
         let track: Track = (3..8).map(|n| (Frame(n), Sample::guide(Point::new(10.0 + f64::from(n), 20.25)))).collect();
         let range = FrameRange { first: Frame(0), last: Frame(20) };
         let named = [NamedTrack { name: "lamp", track: &track }];
-        let text = samples_json(&named, range, Rational { num: 25, den: 1 }).to_string();
+        let text = samples_json(&named, range, Rational { num: 25, den: 1 }, FrameCount::From(0)).to_string();
         let table = Table::parse(&text).unwrap();
         let samples = table.samples(&table.guess(), range).unwrap();
         assert_eq!(samples.len(), 5);

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use super::csv_field;
+use super::{FrameCount, csv_field};
 use crate::geometry::Homography;
 use crate::motion::Poses;
 use crate::time::Frame;
@@ -24,12 +24,12 @@ fn normal(map: &Homography) -> [[f64; 3]; 3] {
 }
 
 /// Matrices as CSV: `frame,subject,m11,m12,m13,m21,m22,m23,m31,m32,m33`.
-pub fn matrices_csv(subjects: &[NamedMotion<'_>]) -> String {
+pub fn matrices_csv(subjects: &[NamedMotion<'_>], count: FrameCount) -> String {
     let mut out = "frame,subject,m11,m12,m13,m21,m22,m23,m31,m32,m33\r\n".to_owned();
     for (name, poses) in subjects {
         for (frame, rows) in matrices(poses) {
             let numbers: Vec<String> = rows.iter().flatten().map(|value| format!("{value:.9}")).collect();
-            write!(out, "{frame},{},{}\r\n", csv_field(name), numbers.join(","))
+            write!(out, "{},{},{}\r\n", count.text(frame), csv_field(name), numbers.join(","))
                 .expect("writing to a string does not fail");
         }
     }

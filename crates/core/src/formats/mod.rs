@@ -1,5 +1,6 @@
 //! Open data as text, in and out. docs/formats.md describes each for people.
 
+mod count;
 mod import;
 mod json_table;
 mod lottie;
@@ -11,6 +12,7 @@ mod strands;
 mod svg;
 mod webvtt;
 
+pub use count::FrameCount;
 pub use import::{ImportProblem, Mapping, Table};
 pub use lottie::lottie;
 pub use matrices::{NamedMotion, matrices, matrices_csv};

@@ -4,6 +4,7 @@ use std::fmt::Write;
 
 use serde_json::{Value, json};
 
+use super::FrameCount;
 use crate::shot::{Sample, Track};
 use crate::time::{Frame, FrameRange, Rational};
 
@@ -17,21 +18,21 @@ pub struct NamedTrack<'a> {
 }
 
 /// Header `frame,pin,x,y,match,state,sd_x,sd_y`, then one row per frame and pin that has a sample in the range, in order
-/// of frames. Picture coordinates and deviations in pixels with four decimals; frames counted from 0.
-pub fn samples_csv(tracks: &[NamedTrack<'_>], range: FrameRange) -> String {
+/// of frames. Picture coordinates and deviations in pixels with four decimals.
+pub fn samples_csv(tracks: &[NamedTrack<'_>], range: FrameRange, count: FrameCount) -> String {
     let mut out = String::from("frame,pin,x,y,match,state,sd_x,sd_y\n");
     let names: Vec<String> = tracks.iter().map(|named| csv_field(named.name)).collect();
     for frame in range.frames() {
         for (named, name) in tracks.iter().zip(&names) {
             if let Some(sample) = named.track.get(frame) {
-                write_row(&mut out, frame, name, &sample);
+                write_row(&mut out, &count.text(frame), name, &sample);
             }
         }
     }
     out
 }
 
-fn write_row(out: &mut String, frame: Frame, name: &str, sample: &Sample) {
+fn write_row(out: &mut String, frame: &str, name: &str, sample: &Sample) {
     let Sample { at, matched, covariance, state, .. } = sample;
     let deviation = covariance.deviation();
     writeln!(
@@ -53,14 +54,14 @@ pub fn csv_field(text: &str) -> String {
     if guarded.contains([',', '"', '\n', '\r']) { format!("\"{}\"", guarded.replace('"', "\"\"")) } else { guarded }
 }
 
-/// `{"coordinates": .., "frame_rate": [num, den], "frames": [first, last], "pins": [{"name", "samples": [{"frame", "x",
+/// `{"coordinates": .., "frame_rate": [num, den], "counted_from": .., "frames": [first, last], "pins": [{"name", "samples": [{"frame", "x",
 /// "y", "match", "state", "sd_x", "sd_y"}]}]}`, numbers as in [`samples_csv`].
-pub fn samples_json(tracks: &[NamedTrack<'_>], range: FrameRange, rate: Rational) -> Value {
+pub fn samples_json(tracks: &[NamedTrack<'_>], range: FrameRange, rate: Rational, count: FrameCount) -> Value {
     let round = |value: f64| (value * 1e4).round() / 1e4;
     let sample = |(frame, sample): (Frame, Sample)| {
         let deviation = sample.covariance.deviation();
         json!({
-            "frame": frame, "x": round(sample.at.x), "y": round(sample.at.y), "match": round(sample.matched),
+            "frame": count.value(frame), "x": round(sample.at.x), "y": round(sample.at.y), "match": round(sample.matched),
             "state": sample.state, "sd_x": round(deviation.x), "sd_y": round(deviation.y),
             "peak_ratio": sample.peak_ratio.map(round), "back_error": sample.back_error.map(round), "shape": sample.shape,
         })
@@ -72,7 +73,8 @@ pub fn samples_json(tracks: &[NamedTrack<'_>], range: FrameRange, rate: Rational
     json!({
         "coordinates": "pixels, origin at the top left corner of the picture, x right, y down",
         "frame_rate": [rate.num, rate.den],
-        "frames": [range.first, range.last],
+        "counted_from": count.first(),
+        "frames": [count.value(range.first), count.value(range.last)],
         "pins": pins.collect::<Vec<_>>(),
     })
 }
@@ -96,7 +98,7 @@ mod tests {
     #[test]
     fn csv_has_four_decimals_and_one_row_per_sample() {
         let track = track();
-        let text = samples_csv(&[NamedTrack { name: "lamp, left", track: &track }], range());
+        let text = samples_csv(&[NamedTrack { name: "lamp, left", track: &track }], range(), FrameCount::From(0));
         let lines: Vec<&str> = text.lines().collect();
         assert_eq!(lines[0], "frame,pin,x,y,match,state,sd_x,sd_y");
         assert_eq!(lines[1], "0,\"lamp, left\",410.0000,230.0000,1.0000,guide,0.0000,0.0000");
@@ -114,9 +116,15 @@ mod tests {
     #[test]
     fn json_says_the_same_as_csv() {
         let track = track();
-        let value = samples_json(&[NamedTrack { name: "lamp", track: &track }], range(), Rational { num: 25, den: 1 });
+        let value = samples_json(
+            &[NamedTrack { name: "lamp", track: &track }],
+            range(),
+            Rational { num: 25, den: 1 },
+            FrameCount::From(1),
+        );
         assert_eq!(value["pins"][0]["samples"][1]["y"], 230.1235);
         assert_eq!(value["pins"][0]["samples"][0]["state"], "guide");
-        assert_eq!(value["frame_rate"], json!([25, 1]));
+        assert_eq!((&value["frame_rate"], &value["frames"]), (&json!([25, 1]), &json!([1, 10])));
+        assert_eq!((&value["counted_from"], &value["pins"][0]["samples"][1]["frame"]), (&json!(1), &json!(3)));
     }
 }

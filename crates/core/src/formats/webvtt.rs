@@ -39,11 +39,24 @@ pub fn webvtt(scene: &Scene<'_>, range: FrameRange, times: &[i64], size: Size) -
             cues.push(cue);
         }
     }
-    cues.sort_by_key(|cue| cue.from);
-    cues.iter().fold("WEBVTT\n".to_owned(), |mut out, cue| {
+    joined(cues).iter().fold("WEBVTT\n".to_owned(), |mut out, cue| {
         cue.write(&mut out);
         out
     })
+}
+
+/// In order; a label that is drawn anew while it stays where it is has one cue.
+fn joined(mut cues: Vec<Cue>) -> Vec<Cue> {
+    cues.sort_by_key(|cue| cue.from);
+    let mut joined: Vec<Cue> = Vec::new();
+    for cue in cues {
+        let same = |open: &&mut Cue| open.until == cue.from && open.is_near(&(cue.text.clone(), cue.place));
+        match joined.iter_mut().find(same) {
+            Some(open) => open.until = cue.until,
+            None => joined.push(cue),
+        }
+    }
+    joined
 }
 
 type Placed = (String, [f64; 2]);
@@ -75,7 +88,7 @@ impl Cue {
 
 /// What a label says, and where its middle is.
 fn place(shape: &Shape, scene: &Scene<'_>, art: &[&Art], size: Size) -> Option<Placed> {
-    let Shape::Artwork { art: which, .. } = shape else { return None };
+    let (Shape::Artwork { art: which, .. } | Shape::Flat { art: which, .. }) = shape else { return None };
     let Art::Label(label) = art.get(*which)? else { return None };
     let own = scene.size_of(*which);
     let laid = Laid::of(shape, own)?;

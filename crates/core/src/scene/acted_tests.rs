@@ -273,7 +273,7 @@ fn a_cover_goes_along_and_a_front_comes_after_what_lies_behind() {
 
 #[test]
 fn what_is_dragged_lands_where_it_is_let_go_and_keeps_following() {
-    let turning = label(|label| label.facing = Facing { since: Frame(10), turns: true, grows: true });
+    let turning = label(|label| label.facing = Facing { since: Frame(10), turns: true, grows: true, tilts: false });
     let cover = AttachmentKind::Cover(Cover {
         outline: CoverShape::Ellipse,
         place: Point::new(4.0, 5.0),

@@ -29,7 +29,11 @@ impl PlacedLabel {
     pub fn drawables(&self, placed: &Placed<'_>, frame: Frame, picture: Size, pushed: Point) -> Option<Vec<Drawable>> {
         let subject = placed.poses.path().position(frame)?;
         let map = Homography::shift(pushed).after(&self.place(placed, frame, picture)?);
-        let artwork = Shape::Artwork { art: self.art, matrix: affine(&map) };
+        let artwork = if map.rows()[2] == [0.0, 0.0, 1.0] {
+            Shape::Artwork { art: self.art, matrix: affine(&map) }
+        } else {
+            Shape::Flat { art: self.art, matrix: *map.rows() }
+        };
         let line = self.label.line_width.and_then(|width| self.line(placed, &map, subject, width));
         Some(line.into_iter().chain([artwork]).map(|shape| placed.drawable(shape, 1.0)).collect())
     }

@@ -4,7 +4,7 @@ use uuid::Uuid;
 
 use super::*;
 use crate::geometry::{Homography, Point};
-use crate::shot::{Covariance, Pin, Sample, SampleState, Subject};
+use crate::shot::{Covariance, Motion, Pin, Sample, SampleState, Subject};
 
 const CORNERS: [(f64, f64); 4] = [(200.0, 120.0), (600.0, 140.0), (560.0, 400.0), (220.0, 380.0)];
 const PICTURE: Size = Size::new(1280, 720);
@@ -67,7 +67,7 @@ fn the_corners_of_a_picture_lie_on_the_corners_of_the_face() {
 #[test]
 fn facing_the_camera_it_turns_and_grows_on_two_pins_as_far_as_wanted() {
     let of = |turns, grows| {
-        let lies = Lies::Facing(Facing { since: Frame(10), turns, grows });
+        let lies = Lies::Facing(Facing { since: Frame(10), turns, grows, tilts: false });
         let shot = shot(2, AttachmentKind::Picture(picture(lies, [150.0, 100.0])));
         let (then, now) = (flat(&drawables(&shot, 10)), flat(&drawables(&shot, 40)));
         let side = |map: &Homography| map.apply(Point::new(300.0, 0.0)) - map.apply(Point::new(0.0, 0.0));
@@ -85,6 +85,44 @@ fn facing_the_camera_it_turns_and_grows_on_two_pins_as_far_as_wanted() {
     assert!((turn - (to.y.atan2(to.x) - from.y.atan2(from.x))).abs() < 1e-3, "{turn}");
     assert_eq!(of(false, false), (1.0, 0.0));
     assert!((of(true, false).0 - 1.0).abs() < 1e-9 && of(true, false).1 > 0.2);
+}
+
+#[test]
+fn what_tilts_lies_on_the_face_as_it_lay_when_it_was_set() {
+    let facing = Facing { since: Frame(14), turns: false, grows: false, tilts: true };
+    let offset = Point::new(150.0, 90.0);
+    let label = Label { placement: Placement::Offset(offset), facing, line_width: None, ..Label::named("Shed") };
+    let cover = Cover {
+        outline: CoverShape::Box,
+        place: offset,
+        size: [120.0, 40.0],
+        turn: 0.0,
+        facing,
+        feather: 0.0,
+        inside_out: false,
+        effect: CoverEffect::Blur(8.0),
+    };
+    let subject = |frame| flight(frame).apply(Point::new(CORNERS[0].0, CORNERS[0].1));
+    // Where the corners of a box about that place go, with the plane of the four pins.
+    let carried = flight(40).after(&flight(14).inverse().unwrap());
+    let want = [(-60.0, -20.0), (60.0, -20.0), (60.0, 20.0), (-60.0, 20.0)]
+        .map(|(x, y)| carried.apply(subject(14) + offset + Point::new(x, y)));
+    let shot_of = |kind| {
+        let mut shot = shot(4, kind);
+        shot.subjects[0].motion = Some(Motion::Perspective);
+        shot
+    };
+    let near = |got: &[Point]| {
+        for (got, want) in got.iter().zip(want) {
+            assert!(got.distance(want) < 0.02, "{got:?} {want:?}");
+        }
+    };
+    let map = flat(&drawables(&shot_of(AttachmentKind::Label(Box::new(label))), 40));
+    near(&[(0.0, 0.0), (120.0, 0.0), (120.0, 40.0), (0.0, 40.0)].map(|(x, y)| map.apply(Point::new(x, y))));
+    let Shape::Cover { rings, .. } = drawables(&shot_of(AttachmentKind::Cover(cover)), 40).swap_remove(0).shape else {
+        panic!()
+    };
+    near(&rings[0]);
 }
 
 #[test]
@@ -113,6 +151,6 @@ fn ghosts_move_against_the_source_through_the_middle() {
 fn settings_out_of_bounds_are_named() {
     let flare = Flare { ghosts: 9, ..Flare::looks(PICTURE)[0].flare.clone() };
     assert!(flare.check().unwrap_err().to_string().contains("ghosts"));
-    let wide = picture(Lies::Facing(Facing { since: Frame(0), turns: true, grows: true }), [0.0, 10.0]);
+    let wide = picture(Lies::Facing(Facing { since: Frame(0), turns: true, grows: true, tilts: false }), [0.0, 10.0]);
     assert!(wide.check().unwrap_err().to_string().contains("size"));
 }

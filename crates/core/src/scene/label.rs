@@ -10,15 +10,21 @@ use crate::geometry::{Point, Size};
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Font {
+    /// Public Sans, regular.
+    SansRegular,
     /// Public Sans, semi-bold: clear at small sizes.
     #[default]
     Sans,
     /// Public Sans, bold.
     SansBold,
+    /// Barlow Condensed, medium.
+    CondensedMedium,
     /// Barlow Condensed, semi-bold: long names in little room.
     Condensed,
     /// Bitter, medium: a slab serif.
     Serif,
+    /// Bitter, bold.
+    SerifBold,
     /// Caveat, bold: as if by hand.
     Hand,
 }

@@ -62,6 +62,8 @@ pub struct Facing {
     pub turns: bool,
     /// Whether it grows with the subject.
     pub grows: bool,
+    /// Whether it lies on the subject, in its perspective, and so turns and grows with it, too.
+    pub tilts: bool,
 }
 
 /// From pixels counted from the subject, as they were set, to the picture of a frame; `None` where the subject is not there.
@@ -70,6 +72,9 @@ pub(super) fn stance(takes: &Takes, facing: Facing, poses: &Poses, frame: Frame)
     let at = path.position(frame)?;
     let home = path.position(facing.since).or_else(|| path.iter().next().map(|(_, first)| first))?;
     let at = takes.taken(home, at);
+    if facing.tilts {
+        return tilted(facing.since, poses, frame).map(|map| Homography::shift(at - map.origin()).after(&map));
+    }
     if !facing.turns && !facing.grows {
         return Some(Homography::shift(at));
     }
@@ -77,4 +82,12 @@ pub(super) fn stance(takes: &Takes, facing: Facing, poses: &Poses, frame: Frame)
     let growth = if facing.grows { now.growth() / then.growth() } else { 1.0 };
     let (sin, cos) = if facing.turns { (now.turn() - then.turn()).sin_cos() } else { (0.0, 1.0) };
     Some(Homography::new([[growth * cos, -growth * sin, at.x], [growth * sin, growth * cos, at.y], [0.0, 0.0, 1.0]]))
+}
+
+/// From pixels counted from the subject on a frame to the picture of another, as the subject's face lies.
+fn tilted(since: Frame, poses: &Poses, frame: Frame) -> Option<Homography> {
+    let first = || poses.path().iter().next().map(|(first, _)| first);
+    let since = if poses.at(since).is_some() { since } else { first()? };
+    let home = poses.path().position(since)?;
+    poses.at(frame)?.checked_after(&poses.at(since)?.inverse()?)?.checked_after(&Homography::shift(home))
 }

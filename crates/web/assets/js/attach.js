@@ -242,16 +242,30 @@ export const attaching = (parts) => ({
   leaveLook() {
     this.put({ ...copy(this.attached), look: null }, "A look of its own");
   },
+  cornersOf(one) {
+    return one.kind === "boundary" ? copy(one.corners) : one.lies?.face ? copy(one.lies.face) : undefined;
+  },
+  // What a corner can be: the pins of the subject, then its carried points.
+  get linkable() {
+    return [...this.subject.pins.map((pin) => ({ pin: pin.id })), ...this.subject.points.map((point) => ({ point: point.id }))];
+  },
   copyAttachment() {
     if (!this.attached) return;
-    localStorage.setItem(CLIPBOARD, JSON.stringify(copy(this.attached)));
+    // Corners are copied as the how manieth pin or point of the subject they are.
+    const links = this.cornersOf(this.attached)?.map((corner) => this.linkable.findIndex((other) => same(other, corner)));
+    localStorage.setItem(CLIPBOARD, JSON.stringify({ ...copy(this.attached), links }));
     this.say(`${this.attachedName} copied. Paste it on another subject, here or in another shot: Ctrl V.`);
   },
   pasteAttachment() {
     const text = localStorage.getItem(CLIPBOARD);
     if (!this.subject || !text) return this.say("Nothing was copied yet: open an attachment and press Ctrl C.");
-    const one = { ...JSON.parse(text), id: crypto.randomUUID() };
-    if (one.kind === "boundary" || one.lies?.face) return this.say("This one hangs on pins of its own subject: link it anew there, then give it the same look.", true);
+    const { links, ...one } = { ...JSON.parse(text), id: crypto.randomUUID() };
+    if (links) {
+      const corners = links.map((link) => this.linkable[link]);
+      if (corners.includes(undefined)) return this.say(`This one goes through ${links.length} pins or points. Put as many on this subject, in the same order, then paste it.`, true);
+      if (one.kind === "boundary") one.corners = corners;
+      else one.lies.face = corners;
+    }
     this.hang(one, `Paste the ${KINDS[one.kind].toLowerCase()}`);
   },
 });

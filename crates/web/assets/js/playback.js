@@ -2,12 +2,12 @@
 // seen; at rest the stack of elements (scene.js) shows every pixel as the film will have it.
 
 import { filmPart, litShare } from "./film.js";
+import { MARGIN, svgAddress } from "./svg.js";
 
 const MODES = { normal: "source-over", multiply: "multiply", screen: "screen", overlay: "overlay", add: "lighter" };
 const CELLS = 6; // A picture in perspective is drawn in so many pieces across and down, each without perspective.
 const BLUR_SEEN = 2; // Deviation, in pixels, at which a blur is computed: the rest is made larger.
 const MOST_SOFT = 4e6; // Pixels of blurred light at most.
-const MARGIN = 48; // Pixels of artwork beyond its own size that are kept: shadows.
 
 export class Playback {
   constructor(scene, player) {
@@ -121,11 +121,12 @@ export class Playback {
       const [u, v, w] = matrix.map((row) => row[0] * x + row[1] * y + row[2]);
       return [u / w, v / w];
     };
-    const [wide, high] = [one.width / CELLS, one.height / CELLS];
+    const { margin } = made;
+    const [wide, high] = [(one.width + 2 * margin) / CELLS, (one.height + 2 * margin) / CELLS];
     const [sw, sh] = [made.bitmap.width / CELLS, made.bitmap.height / CELLS];
     for (let row = 0; row < CELLS; row++) {
       for (let col = 0; col < CELLS; col++) {
-        const [x, y] = [col * wide, row * high];
+        const [x, y] = [col * wide - margin, row * high - margin];
         const [a, b, c, d] = [at(x, y), at(x + wide, y), at(x, y + high), at(x + wide, y + high)];
         context.save();
         const across = [(b[0] - a[0] + d[0] - c[0]) / 2 / wide, (b[1] - a[1] + d[1] - c[1]) / 2 / wide];
@@ -202,14 +203,9 @@ async function picture({ image }) {
 }
 
 // As large as it is seen, with its shadow.
-async function rasterised({ svg, width, height }, ratio) {
-  const margin = light ? 0 : MARGIN;
-  const [wide, high] = [width + 2 * margin, height + 2 * margin];
-  const inside = svg.slice(svg.indexOf(">") + 1, svg.lastIndexOf("</svg>"));
-  const size = [wide, high].map((side) => Math.max(1, Math.round(side * ratio)));
-  const text = `<svg xmlns="http://www.w3.org/2000/svg" width="${size[0]}" height="${size[1]}" viewBox="${-margin} ${-margin} ${wide} ${high}">${inside}</svg>`;
-  const image = new Image(...size);
-  image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text)}`;
+async function rasterised(art, ratio) {
+  const [width, height] = [art.width, art.height].map((side) => Math.max(1, Math.round((side + 2 * MARGIN) * ratio)));
+  const image = Object.assign(new Image(width, height), { src: svgAddress(art, width, height) });
   await image.decode();
-  return { bitmap: await createImageBitmap(image, { resizeWidth: size[0], resizeHeight: size[1] }), margin, ratio };
+  return { bitmap: await createImageBitmap(image, { resizeWidth: width, resizeHeight: height }), margin: MARGIN, ratio };
 }

@@ -1,10 +1,18 @@
 // The scene of one frame, painted exactly as the server evaluated it: a stack of elements from back to front.
 
 import { filmPart, litShare } from "./film.js";
-import { make } from "./svg.js";
+import { MARGIN, make, svgAddress } from "./svg.js";
 
 const BLENDS = { add: "plus-lighter" }; // Where CSS has another word.
 const GRIP = 14; // Half the side of what a flare is grabbed by, in CSS pixels.
+
+// A picture; for artwork that lies in perspective one is made of it.
+function imageOf(art) {
+  if (art.image) return { image: art.image, margin: 0 };
+  const [width, height] = [art.width, art.height].map((side) => Math.ceil(side + 2 * MARGIN));
+  art.flat ??= Object.assign(new Image(width, height), { src: svgAddress(art, width, height), alt: "" });
+  return { image: art.flat, margin: MARGIN };
+}
 
 export class SceneStack {
   // `stack` holds the elements, `grabs` (in SVG, above them) what can be dragged.
@@ -123,8 +131,8 @@ export class SceneStack {
 
   // From the picture's pixels to the film's picture, then to the stage, as one map of CSS.
   flat({ art, matrix }, opacity, moved) {
-    const { image } = this.artwork[art];
-    const [r, s, t] = matrix;
+    const { image, margin } = imageOf(this.artwork[art]);
+    const [r, s, t] = matrix.map(([a, b, c]) => [a, b, c - margin * (a + b)]);
     const place = (row, by) => row.map((value, i) => value + (by ?? 0) * t[i]);
     const [across, down] = [place(r, moved?.x), place(s, moved?.y)];
     const [[a, b, x], [c, d, y]] = this.viewRows;

@@ -25,13 +25,14 @@ const row = (title, ...fields) => ({ title, fields });
 const easing = (path, name) => choice(path, name, Object.entries(EASINGS).map(([text, value]) => [text, value]));
 const BLENDS = [["covers", "normal"], ["multiply", "multiply"], ["screen", "screen"], ["overlay", "overlay"], ["add", "add"]];
 const WAYS = [["fades", "fade"], ["grows", "grow"], ["slides, left", "left"], ["slides, right", "right"], ["slides, above", "top"], ["slides, below", "bottom"]];
-const FONTS = [["Sans", "sans"], ["Sans bold", "sans_bold"], ["Condensed", "condensed"], ["Serif", "serif"], ["By hand", "hand"]];
+const FONTS = [["Sans", "sans"], ["Sans regular", "sans_regular"], ["Sans bold", "sans_bold"], ["Condensed", "condensed"], ["Condensed medium", "condensed_medium"], ["Serif", "serif"], ["Serif bold", "serif_bold"], ["By hand", "hand"]];
 
 export const BOX = { fill: "#16202a", opacity: 0.78, padding: 10, radius: 5, border: null };
 const EDGE = { colour: "#101418", width: 2 };
 const SHADOW = { colour: "#000000", opacity: 0.55, shift: { x: 2, y: 3 }, softness: 3 };
 const LINE_TEXT = { font: "sans", size: 26, colour: "#ffffff", box: null, line_width: null };
-const TURN = [check("facing.turns", "Turns with the subject", "turns"), check("facing.grows", "Grows with the subject", "grows")];
+const turn = (path) => [check(`${path}.turns`, "Turns with the subject", "turns"), check(`${path}.grows`, "Grows with the subject", "grows"), check(`${path}.tilts`, "Lies on the subject, in its perspective", "tilts")];
+const TURN = turn("facing");
 
 const label = () => [
   {
@@ -99,9 +100,18 @@ const boundary = (one) => {
   ];
 };
 
+// Which part of a picture sits on the subject: places of its middle.
+function anchors({ size: [width, height], place }) {
+  const sides = [["left", 1], ["middle", 0], ["right", -1]];
+  const levels = [["top", 1], ["middle", 0], ["bottom", -1]];
+  const at = (x, y) => ({ x: (x * width) / 2, y: (y * height) / 2 });
+  const all = levels.flatMap(([level, y]) => sides.map(([side, x]) => [level === side ? "its middle" : `its ${level} ${side}`.replace("middle ", "").replace(" middle", ""), at(x, y)]));
+  return all.some(([, known]) => same(known, place)) ? all : [["nothing of it", place], ...all];
+}
+
 const picture = (one) => {
   const own = one.lies.face ? { factor: 100, unit: "%" } : { factor: 1, unit: "px" };
-  const facing = [check("lies.facing.turns", "Turns with the subject", "turns"), check("lies.facing.grows", "Grows with the subject", "grows")];
+  const facing = turn("lies.facing");
   return [
     {
       title: one.lies.face ? "On the face of four corners" : "Facing the camera",
@@ -109,7 +119,7 @@ const picture = (one) => {
         row("Size", number("size.0", "Width", "", { ...own, unit: "", keepsShape: true, id: "picture-width" }), number("size.1", "Height", own.unit, own)),
         row("Place", number("place.x", "Place across", "", { ...own, unit: "" }), number("place.y", "Place down", own.unit, own)),
         row("Turn", number("turn", "Its own turn", "°")),
-        ...(one.lies.face ? [] : [row("Goes along", ...facing)]),
+        ...(one.lies.face ? [] : [row("On the subject", choice("place", "What of it sits on the subject", anchors(one))), row("Goes along", ...facing)]),
       ],
     },
   ];
