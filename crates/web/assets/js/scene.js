@@ -4,14 +4,15 @@ import { filmPart, litShare } from "./film.js";
 import { MARGIN, make, svgAddress } from "./svg.js";
 
 const BLENDS = { add: "plus-lighter" }; // Where CSS has another word.
+const DETAIL = 2; // Artwork in perspective has so many pixels to each of the film: the browser makes it smaller, not softer.
 const GRIP = 14; // Half the side of what a flare is grabbed by, in CSS pixels.
 
 // A picture; for artwork that lies in perspective one is made of it.
 function imageOf(art) {
-  if (art.image) return { image: art.image, margin: 0 };
-  const [width, height] = [art.width, art.height].map((side) => Math.ceil(side + 2 * MARGIN));
-  art.flat ??= Object.assign(new Image(width, height), { src: svgAddress(art, width, height), alt: "" });
-  return { image: art.flat, margin: MARGIN };
+  if (art.image) return { image: art.image, margin: 0, detail: 1 };
+  const [width, height] = [art.width, art.height].map((side) => DETAIL * (side + 2 * MARGIN));
+  art.flat ??= Object.assign(new Image(), { src: svgAddress(art, width, height), alt: "" });
+  return { image: art.flat, margin: MARGIN, detail: DETAIL };
 }
 
 export class SceneStack {
@@ -131,8 +132,8 @@ export class SceneStack {
 
   // From the picture's pixels to the film's picture, then to the stage, as one map of CSS.
   flat({ art, matrix }, opacity, moved) {
-    const { image, margin } = imageOf(this.artwork[art]);
-    const [r, s, t] = matrix.map(([a, b, c]) => [a, b, c - margin * (a + b)]);
+    const { image, margin, detail } = imageOf(this.artwork[art]);
+    const [r, s, t] = matrix.map(([a, b, c]) => [a / detail, b / detail, c - margin * (a + b)]);
     const place = (row, by) => row.map((value, i) => value + (by ?? 0) * t[i]);
     const [across, down] = [place(r, moved?.x), place(s, moved?.y)];
     const [[a, b, x], [c, d, y]] = this.viewRows;
