@@ -122,6 +122,9 @@ fn labels_get_keyframes_looks_and_copies() {
             keys.as_array().unwrap().iter().filter(|key| key["number"] == "box.padding").collect();
         assert_eq!(padding.iter().map(|key| &key["frame"]).collect::<Vec<_>>(), [6, 9]);
         assert_eq!(padding.iter().map(|key| key["value"].as_f64().unwrap()).collect::<Vec<_>>(), [10.0, 24.0]);
+        // Nothing moves fast here: the shutter cannot be measured, and the page says so.
+        browser.press("As filmed").await;
+        browser.until("jampin.bench.notices.some((one) => one.bad && one.text.includes('pixels a frame'))").await;
         // A number that is none is refused, and the setting shown as it was.
         set(&browser, "Size of the letters", "").await;
         browser.until("jampin.bench.notices.some((one) => one.bad && one.text.includes('no number'))").await;
@@ -137,7 +140,7 @@ fn labels_get_keyframes_looks_and_copies() {
         set(&browser, "Size of the letters", "48").await;
         let sizes: Vec<f64> = attachments(&server, &shot).iter().map(|one| one["size"].as_f64().unwrap()).collect();
         assert_eq!(sizes, [48.0, 48.0]);
-        browser.until("jampin.bench.lookText.includes('all 2')").await;
+        browser.until("jampin.bench.dressText.includes('all 2')").await;
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }

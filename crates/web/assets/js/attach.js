@@ -157,7 +157,7 @@ export const attaching = (parts) => ({
     this.put(one, `${on ? "Show" : "Do not show"} the ${KINDS[one.kind].toLowerCase()}`);
   },
 
-  act(field) {
+  doIt(field) {
     this[field.does]();
   },
   // Blur from motion as the film has it.
@@ -228,7 +228,7 @@ export const attaching = (parts) => ({
     const kind = this.attached?.kind;
     return this.looks.filter((look) => look.kind === kind).map((look) => look.look);
   },
-  get lookText() {
+  get dressText() {
     const name = this.attached?.look;
     if (!name) return "Its look is its own.";
     const count = this.subjects.flatMap((one) => one.attachments).filter((one) => one.look === name).length;

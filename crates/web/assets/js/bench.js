@@ -11,13 +11,15 @@ import { following } from "./follow.js";
 import { holding } from "./hold.js";
 import { importing } from "./imports.js";
 import { keyframes } from "./keyframes.js";
-import { KEYS, press } from "./keys.js";
+import { KEYS } from "./keys.js";
+import { looking } from "./looking.js";
 import { mending } from "./mend.js";
 import { Overlay } from "./overlay.js";
 import { patching } from "./patches.js";
 import { picturing } from "./pictures.js";
 import { Player } from "./player.js";
 import { Pointer } from "./pointer.js";
+import { rowing } from "./rows.js";
 import { spotProblem, spotting } from "./spots.js";
 import { several } from "./several.js";
 import { Timeline } from "./timeline.js";
@@ -39,7 +41,7 @@ Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), flaring(), patching(), spotting(parts), attaching(parts), keyframes(), exporting(parts), importing(), {
+  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), flaring(), patching(), spotting(parts), looking(parts), rowing(parts), attaching(parts), keyframes(), exporting(parts), importing(), {
     loaded: false,
     revision: 0,
     clip: {},
@@ -66,7 +68,6 @@ Alpine.data("bench", () => {
     keys: KEYS,
     dragPlace: null,
     dragPin: null,
-    lower: "weave",
     picturePace: null,
 
     async init() {
@@ -283,130 +284,6 @@ Alpine.data("bench", () => {
       if (!this.loaded) return;
       parts.overlay.paint(this.overlayState());
       this.drawTimeline();
-    },
-    // Changes with the samples of the pin: the pictures of its weave are asked for by it.
-    weaveVersion() {
-      return this.track?.version() ?? "";
-    },
-    // Three rows at most, the selected one among them, so that the weave keeps its room.
-    get rowSubjects() {
-      const at = this.subjects.findIndex((one) => one.id === this.selected);
-      const from = Math.max(0, Math.min(at - 1, this.subjects.length - 3));
-      return this.subjects.slice(from, from + 3);
-    },
-    // Of a subject that was handed over: the samples of each pin while it leads.
-    trackOf(subject) {
-      if (!subject.pins.length) return null;
-      const leads = new Set(subject.hand_overs.map((over) => over.pin));
-      const members = subject.pins.filter((pin, i) => i === 0 || !leads.has(pin.id));
-      if (members.length > 1) return Track.together(members.map((pin) => parts.tracks.get(pin.id)));
-      const first = parts.tracks.get(subject.pins[0].id) ?? null;
-      if (!subject.hand_overs.length) return first;
-      return Track.joined(first, subject.hand_overs.map((over) => [over.from, parts.tracks.get(over.pin)]));
-    },
-    get belowText() {
-      if (this.lower === "curves") return this.cleaned ? "Grey raw, blue clean. Drag keyframes, or a range to pick several; double click adds one." : "Grey: as it was found.";
-      if (this.lower === "pace" || !this.pin) return "Grey: the picture as a whole. Pennants: the pace changes; a guide there helps (J)." ;
-      return "Level threads: it holds. Slanted: it drifts. Broken: it jumps.";
-    },
-    showBelow(what) {
-      this.lower = what;
-      this.drawTimeline();
-    },
-    toggleBelow() {
-      this.showBelow({ weave: "curves", curves: "pace", pace: "weave" }[this.lower]);
-    },
-    drawTimeline() {
-      if (!this.loaded) return;
-      if (!this.working) parts.timeline.weave.show(this.path, this.track?.count() > 1 ? this.pin.id : null, this.weaveVersion());
-      parts.timeline.draw({
-        range: { first: this.first, last: this.last },
-        subjects: Alpine.raw(this.rowSubjects),
-        selected: this.selected,
-        pin: Alpine.raw(this.pin),
-        track: this.track,
-        trackOf: (subject) => this.trackOf(subject),
-        view: this.lower,
-        pace: Alpine.raw(this.pace),
-        picturePace: Alpine.raw(this.picturePace),
-        chosen: Alpine.raw(this.chosen),
-        colours: this.colours,
-        cuts: this.clip.cuts,
-        prepared: this.clip.state === "ready" ? Infinity : this.clip.prepared,
-        frame: this.frame,
-        doubts: Alpine.raw(this.doubts),
-      });
-    },
-
-    // --- looking --------------------------------------------------------------------------------------------------
-
-    frameChanged(frame) {
-      if (frame !== this.frame) this.forgetSpot();
-      this.frame = frame;
-      if (this.playing) {
-        // The picture with all on it has been painted; the rest need not keep its pace.
-        this.timelineSoon();
-        this.playText = this.dropText();
-      } else {
-        this.repaint();
-        this.patchesSoon();
-        if (this.spotsShown) this.spotsSoon();
-      }
-    },
-    viewChanged() {
-      this.zoomText = `${Math.round(parts.player.view.scale * 100)} %`;
-      this.repaint();
-    },
-    resized() {
-      parts.player.resize();
-      this.drawTimeline();
-    },
-    dropText() {
-      const dropped = parts.player.dropped;
-      return dropped === 0 ? "none dropped" : `${dropped} dropped`;
-    },
-    playingChanged(on) {
-      this.playing = on;
-      const measured = parts.player.measured;
-      this.playText = on || !measured ? "" : this.dropText();
-      this.repaint();
-      if (!on) this.patchesSoon();
-    },
-    goTo(frame) {
-      const number = Number(frame);
-      if (!Number.isFinite(number)) return;
-      parts.player.pause();
-      parts.player.go(number);
-    },
-    step(by) {
-      this.goTo(this.frame + by);
-    },
-    togglePlay() {
-      if (parts.player.playing) parts.player.pause();
-      else parts.player.play();
-    },
-    zoomBy(factor) {
-      parts.player.zoom(factor);
-    },
-    fit() {
-      parts.player.fit();
-    },
-    closeUp() {
-      const sample = this.sample;
-      if (!sample) return;
-      if (parts.player.view.scale < 4) parts.player.zoom(4 / parts.player.view.scale);
-      parts.player.centre(sample.x, sample.y);
-    },
-    focusOn(id) {
-      const field = document.getElementById(id);
-      field?.focus();
-      field?.select?.();
-    },
-    openSheet(id) {
-      window.bootstrap.Modal.getOrCreateInstance(document.getElementById(id)).show();
-    },
-    key(event) {
-      if (press(event, this)) event.preventDefault();
     },
 
     // --- changing -------------------------------------------------------------------------------------------------

@@ -1,0 +1,61 @@
+// The rows below the picture: subjects over time, and the weave, curves or pace of the selected one.
+import Alpine from "../vendor/alpine-csp.esm.js";
+import { Track } from "./track.js";
+
+export const rowing = (parts) => ({
+  lower: "weave",
+
+  // Changes with the samples of the pin: the pictures of its weave are asked for by it.
+  weaveVersion() {
+    return this.track?.version() ?? "";
+  },
+  // Three rows at most, the selected one among them, so that the weave keeps its room.
+  get rowSubjects() {
+    const at = this.subjects.findIndex((one) => one.id === this.selected);
+    const from = Math.max(0, Math.min(at - 1, this.subjects.length - 3));
+    return this.subjects.slice(from, from + 3);
+  },
+  // Of a subject that was handed over: the samples of each pin while it leads.
+  trackOf(subject) {
+    if (!subject.pins.length) return null;
+    const leads = new Set(subject.hand_overs.map((over) => over.pin));
+    const members = subject.pins.filter((pin, i) => i === 0 || !leads.has(pin.id));
+    if (members.length > 1) return Track.together(members.map((pin) => parts.tracks.get(pin.id)));
+    const first = parts.tracks.get(subject.pins[0].id) ?? null;
+    if (!subject.hand_overs.length) return first;
+    return Track.joined(first, subject.hand_overs.map((over) => [over.from, parts.tracks.get(over.pin)]));
+  },
+  get belowText() {
+    if (this.lower === "curves") return this.cleaned ? "Grey raw, blue clean. Drag keyframes, or a range to pick several; double click adds one." : "Grey: as it was found.";
+    if (this.lower === "pace" || !this.pin) return "Grey: the picture as a whole. Pennants: the pace changes; a guide there helps (J)." ;
+    return "Level threads: it holds. Slanted: it drifts. Broken: it jumps.";
+  },
+  showBelow(what) {
+    this.lower = what;
+    this.drawTimeline();
+  },
+  toggleBelow() {
+    this.showBelow({ weave: "curves", curves: "pace", pace: "weave" }[this.lower]);
+  },
+  drawTimeline() {
+    if (!this.loaded) return;
+    if (!this.working) parts.timeline.weave.show(this.path, this.track?.count() > 1 ? this.pin.id : null, this.weaveVersion());
+    parts.timeline.draw({
+      range: { first: this.first, last: this.last },
+      subjects: Alpine.raw(this.rowSubjects),
+      selected: this.selected,
+      pin: Alpine.raw(this.pin),
+      track: this.track,
+      trackOf: (subject) => this.trackOf(subject),
+      view: this.lower,
+      pace: Alpine.raw(this.pace),
+      picturePace: Alpine.raw(this.picturePace),
+      chosen: Alpine.raw(this.chosen),
+      colours: this.colours,
+      cuts: this.clip.cuts,
+      prepared: this.clip.state === "ready" ? Infinity : this.clip.prepared,
+      frame: this.frame,
+      doubts: Alpine.raw(this.doubts),
+    });
+  },
+});
