@@ -1,22 +1,19 @@
 //! The job that writes a finished film, or its graphics alone.
 
 use std::path::Path;
-use std::time::{Duration, Instant};
 
 use jampin_core::shot::{AttachmentKind, Shot};
 use jampin_media::{Cancel, ClipInfo, Container, FrameTable, MediaError};
 use jampin_render::Pictures;
-use jampin_store::Job;
+use jampin_store::{Job, StoredShot};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
 use crate::painting::{Painting, paint_film};
+use crate::progress::Report;
 use crate::{Library, TaskError, Worker};
-
-/// How often progress is written down.
-const REPORT: Duration = Duration::from_millis(400);
 
 /// What kind of file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -71,17 +68,6 @@ pub struct ExportTask {
     pub container: Product,
 }
 
-/// How far it is.
-#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
-pub struct ExportProgress {
-    /// Frames written.
-    pub frames: u32,
-    /// Frames in all.
-    pub of: u32,
-    /// Seconds still to go, once that can be said.
-    pub seconds_left: Option<f64>,
-}
-
 /// What came out.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct ExportResult {
@@ -95,27 +81,12 @@ pub struct ExportResult {
 
 pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
     let task: ExportTask = serde_json::from_value(job.payload.clone())?;
-    let stored = runtime.block_on(worker.store.shot(task.shot))?;
-    let clip = runtime.block_on(worker.store.clip(stored.info.clip_id))?;
-    let info: ClipInfo = serde_json::from_value(clip.info)?;
-    let table: FrameTable = serde_json::from_value(clip.frames)?;
+    let (stored, info, table) = shot_of(worker, runtime, task.shot)?;
     let out = worker.library.export(job.id, task.container.extension());
     let parent = out.parent().unwrap_or(Path::new("."));
     std::fs::create_dir_all(parent)
         .map_err(|source| MediaError::Io { context: "making room for films".into(), source })?;
-    let (begun, mut reported) = (Instant::now(), Instant::now());
-    let of = stored.info.range.count();
-    let mut report = |frames: u32| {
-        if reported.elapsed() > REPORT {
-            reported = Instant::now();
-            let seconds = begun.elapsed().as_secs_f64() / f64::from(frames.max(1)) * f64::from(of - frames.min(of));
-            let progress = ExportProgress { frames, of, seconds_left: Some(seconds) };
-            let value = serde_json::to_value(progress).unwrap_or_default();
-            if let Err(error) = runtime.block_on(worker.store.job_progress(job.id, &value)) {
-                tracing::warn!(%error, "progress could not be written down");
-            }
-        }
-    };
+    let mut report = Report::new(worker, runtime, job.id, stored.info.range.count(), 1);
     let path = worker.library.clip(stored.info.clip_id).original();
     let pictures = pictures_of(&worker.library, &stored.shot);
     let suffix = if task.container.is_graphics() { " graphics" } else { "" };
@@ -131,10 +102,21 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
         name: &name,
         out: &out,
     };
-    let frames = paint_film(&worker.library.tools, &painting, cancel, &mut report)?;
+    let frames = paint_film(&worker.library.tools, &painting, cancel, &mut |frames| report.say(frames))?;
     let bytes = out.metadata().map(|meta| meta.len()).unwrap_or(0);
     let file_name = format!("{name}.{}", task.container.extension());
     Ok(serde_json::to_value(ExportResult { file_name, bytes, frames })?)
+}
+
+/// A shot with what is known of its clip.
+pub(crate) fn shot_of(
+    worker: &Worker,
+    runtime: &Handle,
+    shot: Uuid,
+) -> Result<(StoredShot, ClipInfo, FrameTable), TaskError> {
+    let stored = runtime.block_on(worker.store.shot(shot))?;
+    let clip = runtime.block_on(worker.store.clip(stored.info.clip_id))?;
+    Ok((stored, serde_json::from_value(clip.info)?, serde_json::from_value(clip.frames)?))
 }
 
 /// The bytes of every picture that hangs in a shot. One that is gone is left out; painting says so.

@@ -1,21 +1,18 @@
 //! The film of a whole project: its shots one after the other.
 
 use std::path::{Path, PathBuf};
-use std::time::{Duration, Instant};
 
-use jampin_media::{Cancel, ClipInfo, Container, FrameTable, MediaError, Part, join};
+use jampin_media::{Cancel, Container, MediaError, Part, join};
 use jampin_store::{Job, ShotInfo};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
-use crate::export::{ExportProgress, ExportResult, safe_name};
+use crate::export::{ExportResult, safe_name, shot_of};
 use crate::painting::{Painting, paint_film};
+use crate::progress::Report;
 use crate::{Product, TaskError, Worker, pictures_of};
-
-/// How often progress is written down.
-const REPORT: Duration = Duration::from_millis(400);
 
 /// What is to be written.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -35,32 +32,6 @@ impl Drop for Pieces {
     }
 }
 
-/// Says how far it is: each frame is painted, then joined.
-struct Report<'a> {
-    worker: &'a Worker,
-    runtime: &'a Handle,
-    job: Uuid,
-    of: u32,
-    begun: Instant,
-    reported: Instant,
-}
-
-impl Report<'_> {
-    fn say(&mut self, steps: u32) {
-        if self.reported.elapsed() < REPORT {
-            return;
-        }
-        self.reported = Instant::now();
-        let left = self.of - steps.min(self.of);
-        let seconds = self.begun.elapsed().as_secs_f64() / f64::from(steps.max(1)) * f64::from(left);
-        let progress = ExportProgress { frames: steps / 2, of: self.of / 2, seconds_left: Some(seconds) };
-        let value = serde_json::to_value(progress).unwrap_or_default();
-        if let Err(error) = self.runtime.block_on(self.worker.store.job_progress(self.job, &value)) {
-            tracing::warn!(%error, "progress could not be written down");
-        }
-    }
-}
-
 pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
     let task: SequenceTask = serde_json::from_value(job.payload.clone())?;
     let project = runtime.block_on(worker.store.project(task.project))?;
@@ -74,8 +45,8 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
     std::fs::create_dir_all(&pieces.0)
         .map_err(|source| MediaError::Io { context: "making room for films".into(), source })?;
     let of: u32 = shots.iter().map(|shot| shot.range.count()).sum();
-    let mut report =
-        Report { worker, runtime, job: job.id, of: 2 * of, begun: Instant::now(), reported: Instant::now() };
+    // Each frame is painted, then joined.
+    let mut report = Report::new(worker, runtime, job.id, of, 2);
     let (mut parts, mut done): (Vec<Part>, u32) = (Vec::new(), 0);
     for shot in &shots {
         let path = pieces.0.join(format!("{}.mkv", parts.len()));
@@ -97,10 +68,7 @@ fn piece(
     cancel: &Cancel,
     report: &mut dyn FnMut(u32),
 ) -> Result<Part, TaskError> {
-    let stored = runtime.block_on(worker.store.shot(shot.id))?;
-    let clip = runtime.block_on(worker.store.clip(shot.clip_id))?;
-    let info: ClipInfo = serde_json::from_value(clip.info)?;
-    let table: FrameTable = serde_json::from_value(clip.frames)?;
+    let (stored, info, table) = shot_of(worker, runtime, shot.id)?;
     let painting = Painting {
         clip: &worker.library.clip(shot.clip_id).original(),
         info: &info,

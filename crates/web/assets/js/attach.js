@@ -5,6 +5,7 @@ import { BOX, get, groupsOf, isKeyable, same, steps } from "./settings.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
 const KINDS = { label: "Label", boundary: "Boundary line", picture: "Picture", flare: "Flare", cover: "Cover", front: "In front" };
+const COUNTED = { label: "label", boundary: "boundary line", picture: "picture", flare: "flare", cover: "cover", front: "front" };
 const CLIPBOARD = "jampin.attachment";
 
 function set(into, path, value) {
@@ -33,8 +34,9 @@ export const attaching = (parts) => ({
     return this.attachments.find((one) => one.kind === "flare") ?? null;
   },
   get attachText() {
-    const { length } = this.attachments;
-    return length === 0 ? "nothing hangs on it" : `${length} ${length === 1 ? "thing hangs" : "things hang"} on it`;
+    const kinds = [...new Set(this.attachments.map((one) => one.kind))];
+    const counted = kinds.map((kind) => [this.attachments.filter((one) => one.kind === kind).length, kind]);
+    return counted.map(([count, kind]) => `${count} ${count === 1 ? COUNTED[kind] : `${COUNTED[kind]}s`}`).join(", ") || "nothing hangs on it";
   },
   get attachRows() {
     return this.attachments.map((one) => ({ id: one.id, name: this.nameOf(one), on: one.id === this.attached.id, shown: one.show.on }));

@@ -1,0 +1,57 @@
+//! How far the writing of a film is.
+
+use std::time::{Duration, Instant};
+
+use serde::{Deserialize, Serialize};
+use tokio::runtime::Handle;
+use uuid::Uuid;
+
+use crate::Worker;
+
+/// How often progress is written down.
+const REPORT: Duration = Duration::from_millis(400);
+
+/// How far it is.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+pub struct ExportProgress {
+    /// Frames written.
+    pub frames: u32,
+    /// Frames in all.
+    pub of: u32,
+    /// Seconds still to go, once that can be said.
+    pub seconds_left: Option<f64>,
+}
+
+/// Writes progress down, now and then.
+pub(crate) struct Report<'a> {
+    worker: &'a Worker,
+    runtime: &'a Handle,
+    job: Uuid,
+    frames: u32,
+    /// How often each frame is gone through: painted, then joined.
+    passes: u32,
+    begun: Instant,
+    reported: Instant,
+}
+
+impl<'a> Report<'a> {
+    pub fn new(worker: &'a Worker, runtime: &'a Handle, job: Uuid, frames: u32, passes: u32) -> Self {
+        let now = Instant::now();
+        Self { worker, runtime, job, frames, passes, begun: now, reported: now }
+    }
+
+    /// `steps`: frames done, in all passes together.
+    pub fn say(&mut self, steps: u32) {
+        if self.reported.elapsed() < REPORT {
+            return;
+        }
+        self.reported = Instant::now();
+        let left = (self.frames * self.passes).saturating_sub(steps);
+        let seconds = self.begun.elapsed().as_secs_f64() / f64::from(steps.max(1)) * f64::from(left);
+        let progress = ExportProgress { frames: steps / self.passes, of: self.frames, seconds_left: Some(seconds) };
+        let value = serde_json::to_value(progress).unwrap_or_default();
+        if let Err(error) = self.runtime.block_on(self.worker.store.job_progress(self.job, &value)) {
+            tracing::warn!(%error, "progress could not be written down");
+        }
+    }
+}
