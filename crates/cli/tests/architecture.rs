@@ -68,3 +68,27 @@ fn the_core_knows_nothing_of_the_outside() {
         assert!(kind.is_some() || !outside.contains(&dependency.as_str()), "core uses {dependency}");
     }
 }
+
+/// The build of Alpine that needs no `unsafe-eval` runs one expression for each attribute; of a second one only the browser's console tells.
+#[test]
+fn pages_ask_for_one_thing_at_a_time() {
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../web/templates");
+    let mut checked = 0;
+    for entry in std::fs::read_dir(folder).expect("there are templates") {
+        let path = entry.unwrap().path();
+        let text = std::fs::read_to_string(&path).unwrap().replace("&amp;", "&");
+        let pieces: Vec<&str> = text.split('"').collect();
+        for pair in pieces.windows(2) {
+            let name = pair[0].rsplit([' ', '\n']).next().unwrap_or_default();
+            if name.ends_with('=') && name.starts_with(['@', ':']) || name.starts_with("x-") && name.ends_with('=') {
+                assert!(
+                    !pair[1].contains(';') && !pair[1].contains("$event.target.value ="),
+                    "{path:?}: {name}\"{}\"",
+                    pair[1]
+                );
+                checked += 1;
+            }
+        }
+    }
+    assert!(checked > 100, "only {checked} attributes were looked at");
+}

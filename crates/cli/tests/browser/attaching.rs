@@ -104,7 +104,7 @@ fn labels_get_keyframes_looks_and_copies() {
         set(&browser, "Shadow", "1").await;
         set(&browser, "Course of the line", "1").await;
         set(&browser, "How it comes", "2").await;
-        browser.eval("(jampin.bench.addKeyHere('turn'), 1)").await;
+        browser.pick("#key-number", "turn").await;
         saved(&browser).await;
         set(&browser, "turn, ° on frame 6", "12").await;
         let one = attachments(&server, &shot).swap_remove(0);
@@ -112,8 +112,9 @@ fn labels_get_keyframes_looks_and_copies() {
         assert_eq!((&one["show"]["enters"]["way"], &one["show"]["keys"][0]["value"]), (&json!("left"), &json!(12.0)));
         assert!(one["shadow"].is_object());
         // A setting with keyframes gets one on the frame in view when it is typed into.
-        browser.eval("(jampin.bench.addKeyHere('box.padding'), jampin.bench.goTo(9), 1)").await;
+        browser.pick("#key-number", "box.padding").await;
         saved(&browser).await;
+        browser.eval("(jampin.bench.goTo(9), 1)").await;
         let field = "document.querySelector('[aria-label=\"Room between text and edge of the box\"]')";
         assert_eq!(browser.eval(&format!("[{field}.value, {field}.placeholder]")).await, json!(["", "keyed"]));
         set(&browser, "Room between text and edge of the box", "24").await;
@@ -138,6 +139,14 @@ fn labels_get_keyframes_looks_and_copies() {
         let sizes: Vec<f64> = attachments(&server, &shot).iter().map(|one| one["size"].as_f64().unwrap()).collect();
         assert_eq!(sizes, [48.0, 48.0]);
         browser.until("jampin.bench.dressText.includes('all 2')").await;
+        // A third, of its own look, gets the kept one from the list.
+        let third = label(&json!({ "id": id(22), "text": "Mira" }));
+        send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": third }));
+        browser.until("jampin.bench.attachments.length === 3").await;
+        browser.eval(&format!("(jampin.bench.openAttachment('{}'), 1)", id(22))).await;
+        browser.pick("#look-use", "Names").await;
+        saved(&browser).await;
+        assert_eq!(attachments(&server, &shot)[2]["size"], 48.0);
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
         // Nothing moves fast here: the shutter cannot be measured, and the page says so.
         browser.press("Comes, goes, moves").await;

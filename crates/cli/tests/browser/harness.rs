@@ -158,6 +158,14 @@ impl Browser {
         button.click().await.unwrap();
     }
 
+    /// Picks something from a list of things to do, which then shows its own name again.
+    pub async fn pick(&self, css: &str, value: &str) {
+        let script = format!(
+            "(() => {{ const list = document.querySelector('{css}'); list.value = '{value}'; const picked = list.value; list.dispatchEvent(new Event('change', {{ bubbles: true }})); return [picked, list.value]; }})()"
+        );
+        assert_eq!(self.eval(&script).await, serde_json::json!([value, ""]), "{css}");
+    }
+
     /// Chooses a file in a file field.
     pub async fn choose_file(&self, css: &str, path: &Path) {
         let field = self.client.find(fantoccini::Locator::Css(css)).await.expect("the field is there");

@@ -187,6 +187,15 @@ fn the_path_is_cleaned_and_a_keyframe_set_by_hand_stays() {
         // Another recipe than the usual, kept under a name.
         browser.eval("(jampin.bench.keepRecipe('Calm'), 1)").await;
         browser.until("jampin.bench.recipeNames.includes('Calm')").await;
+        // Picked from the lists: a step more, then the kept recipe, which has it not.
+        let steps = || server.get(&path).json()["subjects"][0]["cleaning"]["steps"].as_array().unwrap().len();
+        let kept = steps();
+        browser.pick("[aria-label=\"Add a step\"]", "pull_back").await;
+        browser.until("!jampin.bench.saving").await;
+        assert_eq!(steps(), kept + 1);
+        browser.pick("#use-recipe", "Calm").await;
+        browser.until("!jampin.bench.saving").await;
+        assert_eq!(steps(), kept);
         assert_eq!(browser.axe().await, Vec::<String>::new());
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });

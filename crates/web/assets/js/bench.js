@@ -37,6 +37,18 @@ Alpine.directive("kept", (field, { expression }, { evaluateLater, effect, cleanu
   cleanup(() => field.removeEventListener("blur", left));
 });
 
+// What was picked from a list of things to do is done, and the list shows its own name again.
+Alpine.directive("pick", (list, { expression }, { evaluateLater, cleanup }) => {
+  const run = evaluateLater(expression);
+  const chosen = () => {
+    const picked = list.value;
+    list.value = "";
+    if (picked !== "") run(() => {}, { scope: { picked } });
+  };
+  list.addEventListener("change", chosen);
+  cleanup(() => list.removeEventListener("change", chosen));
+});
+
 Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
