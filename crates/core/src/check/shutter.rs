@@ -64,10 +64,9 @@ impl Shutter {
         for one in fast.into_iter().filter(|one| one.velocity.length() < LONGEST).take(MOST_FRAMES) {
             let most = SLOWER * one.velocity.length();
             let slow = moving.iter().filter(|other| other.velocity.length() <= most);
-            if let Some(slow) = slow.min_by_key(|other| one.frame.until(other.frame).abs()) {
-                if let Some(misfits) = compare(source, pin, slow, one)? {
-                    self.add(&misfits);
-                }
+            let Some(slow) = slow.min_by_key(|other| one.frame.until(other.frame).abs()) else { continue };
+            if let Some(misfits) = compare(source, pin, slow, one)? {
+                self.add(&misfits);
             }
         }
         Ok(())

@@ -18,7 +18,7 @@ const MARGIN: f64 = 0.02;
 
 #[derive(Debug)]
 pub(super) struct PlacedLabel {
-    pub label: Label,
+    pub label: Box<Label>,
     pub art: usize,
     pub size: (f64, f64),
     /// From the subject to the middle of the box.

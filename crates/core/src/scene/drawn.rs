@@ -11,7 +11,7 @@ const GLOW_DEVIATIONS: f64 = 2.0;
 
 #[derive(Debug)]
 pub(super) struct PlacedBoundary {
-    pub boundary: Boundary,
+    pub boundary: Box<Boundary>,
     pub colour: String,
     /// Its text: index of the artwork, and its size.
     pub text: Option<(usize, (f64, f64))>,

@@ -171,11 +171,11 @@ impl<'a> Scene<'a> {
         };
         let mut shelf = Shelf { scene: self, from: shelf, measure };
         let body = match kind {
-            AttachmentKind::Label(label) => Body::Label(shelf.label(subject, *label, path)),
+            AttachmentKind::Label(label) => Body::Label(shelf.label(subject, label, path)),
             AttachmentKind::Boundary(boundary) => Body::Boundary(PlacedBoundary {
                 colour: boundary.colour.clone().unwrap_or_else(|| subject.colour_code().to_owned()),
                 text: boundary.label.as_ref().map(|label| shelf.label_art(label.art(&subject.name))),
-                boundary: *boundary,
+                boundary,
             }),
             AttachmentKind::Picture(picture) => {
                 let size = picture.pixels.map(f64::from);
@@ -220,7 +220,7 @@ impl Shelf<'_, '_> {
         (index, self.scene.sizes[index])
     }
 
-    fn label(&mut self, subject: &Subject, label: Label, path: &Path) -> PlacedLabel {
+    fn label(&mut self, subject: &Subject, label: Box<Label>, path: &Path) -> PlacedLabel {
         let (art, size) = self.label_art(label.art(&subject.name));
         let pattern = subject.pins.first().map_or([31, 31], |pin| pin.pattern);
         let offset = match label.placement {

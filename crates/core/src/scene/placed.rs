@@ -10,7 +10,7 @@ use super::keyed::Keyed;
 use super::passage::Passing;
 use super::picture::PlacedPicture;
 use super::stance::{Facing, stance};
-use super::{Cover, Drawable, Front, Label, Placement, Shape, Show};
+use super::{Cover, Drawable, Front, Placement, Shape, Show};
 use crate::geometry::{Homography, Point, Rect, Size};
 use crate::motion::Poses;
 use crate::shot::{Attachment, Subject};
@@ -37,13 +37,14 @@ pub(super) struct Hung<'a> {
 impl<'a> Hung<'a> {
     /// `None` without a form.
     pub fn new(set: &'a Attachment, mut forms: Vec<(Frame, Placed<'a>)>) -> Option<Self> {
-        let (_, first) = forms.first()?;
-        if let Body::Label(PlacedLabel { label: Label { placement: Placement::Auto, .. }, offset, .. }) = first.body {
-            // Its place was found for the first form; another would be a jump.
-            for (_, form) in &mut forms {
-                if let Body::Label(label) = &mut form.body {
-                    label.offset = offset;
-                }
+        let kept = match &forms.first()?.1.body {
+            Body::Label(label) if label.label.placement == Placement::Auto => Some(label.offset),
+            _ => None,
+        };
+        // Its place was found for the first form; another would be a jump.
+        for (_, form) in &mut forms {
+            if let (Some(offset), Body::Label(label)) = (kept, &mut form.body) {
+                label.offset = offset;
             }
         }
         Some(Self { set, forms })
