@@ -156,6 +156,40 @@ fn labels_get_keyframes_looks_and_copies() {
 }
 
 #[test]
+fn a_boundary_line_is_pasted_through_the_pins_of_another_subject() {
+    with_browser(|server, browser| async move {
+        let shot = open(&server, &browser).await;
+        let corners: Vec<Value> = [2, 3, 1].map(|n| json!({ "pin": id(n) })).into();
+        let even = json!({ "first": [0, 0], "second": [1, 1] });
+        let line = json!({ "id": id(20), "kind": "boundary", "corners": corners, "closed": true, "width": 6.0, "drawing": { "on_frames": 5, "off_frames": 0, "easing": even } });
+        send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": line }));
+        let other = |n: usize, pins: usize| {
+            let pin = |i: usize| json!({ "id": id(10 * n + i), "frame": 0, "at": { "x": 100.0 + 90.0 * i as f64, "y": 120.0 }, "pattern": [31, 31], "search": [40, 40], "stop_below": 0.8 });
+            let pins: Vec<Value> = (1..=pins).map(pin).collect();
+            let subject = json!({ "id": id(10 * n), "name": "Other yard", "letter": "B", "colour": 2, "pins": pins, "attachments": [] });
+            json!({ "edit": "add_subject", "index": 1, "subject": subject })
+        };
+        send(&server, &shot, &other(5, 4));
+        send(&server, &shot, &other(6, 2));
+        browser.until("jampin.bench.subjects.length === 3").await;
+        browser.eval(&format!("(jampin.bench.select('{}'), jampin.bench.copyAttachment(), 1)", id(10))).await;
+        browser.eval(&format!("(jampin.bench.select('{}'), jampin.bench.pasteAttachment(), 1)", id(50))).await;
+        browser.until("jampin.bench.attachments.length === 1").await;
+        saved(&browser).await;
+        let state = server.get(&format!("/api/shots/{shot}")).json();
+        let subjects = state["subjects"].as_array().unwrap();
+        let pasted = &subjects.iter().find(|one| one["id"] == id(50)).unwrap()["attachments"][0];
+        assert_eq!(pasted["corners"], json!([{ "pin": id(52) }, { "pin": id(53) }, { "pin": id(51) }]));
+        assert_eq!(pasted["drawing"]["on_frames"], 5);
+        // Too few pins: nothing is pasted, and the page says what is missing.
+        browser.eval(&format!("(jampin.bench.select('{}'), jampin.bench.pasteAttachment(), 1)", id(60))).await;
+        browser.until("jampin.bench.notices.some((one) => one.bad && one.text.includes('3 pins or points'))").await;
+        assert_eq!(browser.eval("jampin.bench.attachments.length").await, json!(0));
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
 fn the_film_of_the_project_and_the_queue() {
     with_browser(|server, browser| async move {
         let shot = quiet_shot(&server);
