@@ -1,7 +1,7 @@
 //! Drawables painted to small pictures, each just large enough, with the place where it belongs.
 
 use std::collections::HashMap;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use jampin_core::geometry::{Homography, Point, Size};
 use jampin_core::scene::{Art, Blend, Drawable, Lit, Shape};
@@ -56,7 +56,7 @@ pub type Pictures = HashMap<Uuid, Vec<u8>>;
 #[derive(Debug)]
 enum Drawn {
     /// Drawn anew for each place; as pixels, made once, where it lies in perspective.
-    Artwork(Box<Artwork>, OnceLock<Option<Levels>>),
+    Artwork(Arc<Artwork>, OnceLock<Option<Levels>>),
     Picture(Levels),
 }
 
@@ -77,8 +77,8 @@ impl Painter {
     ) -> Result<Self, PainterError> {
         let drawn = |art: &Art| {
             Ok(match art {
-                Art::Label(art) => Drawn::Artwork(Box::new(typesetter.artwork(art)?), OnceLock::new()),
-                Art::Flare(part) => Drawn::Artwork(Box::new(typesetter.flare(part)?), OnceLock::new()),
+                Art::Label(art) => Drawn::Artwork(typesetter.artwork(art)?, OnceLock::new()),
+                Art::Flare(part) => Drawn::Artwork(typesetter.flare(part)?, OnceLock::new()),
                 Art::Picture(id, size) => {
                     Drawn::Picture(Levels::new(pictures.get(id).ok_or(PainterError::Missing)?, *size)?)
                 }

@@ -1,8 +1,9 @@
 //! Labels to artwork. Text becomes outlines here, once, so that browser and exporter paint the same paths.
 
+use std::collections::HashMap;
 use std::fmt::Write;
 use std::hash::{DefaultHasher, Hash, Hasher};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use jampin_core::scene::{BoxStyle, FlarePart, Font, LabelArt, Measure};
 use resvg::usvg::{self, Options, Tree, WriteOptions, fontdb};
@@ -14,6 +15,8 @@ use crate::flare::flare_svg;
 const LINE_HEIGHT: f64 = 1.22;
 /// Where the first baseline lies below the top of its line, in letter heights: centres capitals in the line.
 const BASELINE: f64 = 0.96;
+/// So much finished artwork is kept: keyframes can make for some hundred pieces of one label.
+const MOST_KEPT: usize = 1200;
 /// Lines beyond this are not drawn.
 const MAX_LINES: usize = 20;
 
@@ -56,10 +59,12 @@ pub struct Artwork {
     pub(crate) tree: Tree,
 }
 
-/// Makes artwork of labels.
+/// Makes artwork of labels and flares, and keeps it: the same is asked for with every change of a shot. Clones share what they keep.
 #[derive(Clone, Debug)]
 pub struct Typesetter {
     fonts: Arc<fontdb::Database>,
+    /// By all that is known of how it looks.
+    kept: Arc<Mutex<HashMap<String, Arc<Artwork>>>>,
 }
 
 impl Default for Typesetter {
@@ -69,13 +74,42 @@ impl Default for Typesetter {
         for bytes in FALLBACKS.into_iter().chain(FONTS.iter().map(|font| font.3)) {
             fonts.load_font_source(fontdb::Source::Binary(Arc::new(bytes)));
         }
-        Self { fonts: Arc::new(fonts) }
+        Self { fonts: Arc::new(fonts), kept: Arc::default() }
     }
 }
 
 impl Typesetter {
     /// The artwork of a label.
-    pub fn artwork(&self, art: &LabelArt) -> Result<Artwork, TypesetError> {
+    pub fn artwork(&self, art: &LabelArt) -> Result<Arc<Artwork>, TypesetError> {
+        self.kept(format!("{art:?}"), || self.typeset(art))
+    }
+
+    /// A piece of a flare.
+    pub fn flare(&self, part: &FlarePart) -> Result<Arc<Artwork>, TypesetError> {
+        let size = (2.0 * part.reach.0, 2.0 * part.reach.1);
+        self.kept(format!("{part:?}"), || self.finished(&flare_svg(part), size, 0.0))
+    }
+
+    fn kept(
+        &self,
+        key: String,
+        make: impl FnOnce() -> Result<Artwork, TypesetError>,
+    ) -> Result<Arc<Artwork>, TypesetError> {
+        let kept = || self.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(known) = kept().get(&key) {
+            return Ok(Arc::clone(known));
+        }
+        // Not under the lock: others may go on meanwhile.
+        let made = Arc::new(make()?);
+        let mut kept = kept();
+        if kept.len() >= MOST_KEPT {
+            kept.clear();
+        }
+        kept.insert(key, Arc::clone(&made));
+        Ok(made)
+    }
+
+    fn typeset(&self, art: &LabelArt) -> Result<Artwork, TypesetError> {
         let text_width = self.text_width(art)?;
         let padding = art.box_style.as_ref().map_or(0.0, |style| style.padding);
         let width = (text_width + 2.0 * padding).max(1.0);
@@ -99,11 +133,6 @@ impl Typesetter {
         tree.to_string(&WriteOptions::default()).hash(&mut hasher);
         let options = WriteOptions { id_prefix: Some(format!("a{:x}-", hasher.finish())), ..WriteOptions::default() };
         Ok(Artwork { svg: tree.to_string(&options), width, height, bleed, tree })
-    }
-
-    /// A piece of a flare.
-    pub fn flare(&self, part: &FlarePart) -> Result<Artwork, TypesetError> {
-        self.finished(&flare_svg(part), (2.0 * part.reach.0, 2.0 * part.reach.1), 0.0)
     }
 
     fn text_width(&self, art: &LabelArt) -> Result<f64, TypesetError> {
@@ -253,6 +282,14 @@ mod tests {
     use super::*;
 
     #[test]
+    fn what_was_made_is_kept() {
+        let typesetter = Typesetter::default();
+        let art = |text: &str| typesetter.artwork(&Label::named(text).art("")).unwrap();
+        assert!(Arc::ptr_eq(&art("Guard"), &typesetter.clone().artwork(&Label::named("Guard").art("")).unwrap()));
+        assert!(!Arc::ptr_eq(&art("Guard"), &art("Mira")));
+    }
+
+    #[test]
     fn every_font_ships_and_draws() {
         let typesetter = Typesetter::default();
         let mut widths = Vec::new();
@@ -291,7 +328,7 @@ mod tests {
         let width = |text: &str| typesetter.measure(&Label { box_style: None, ..Label::named(text) }.art("")).0;
         // Greek, Cyrillic, Arabic, Hebrew, Chinese, Japanese, Korean.
         for text in ["Σταθμός", "Станция", "محطة", "תחנה", "车站", "えき", "기차역"] {
-            let paths = typesetter.artwork(&Label::named(text).art("")).unwrap().svg;
+            let paths = typesetter.artwork(&Label::named(text).art("")).unwrap().svg.clone();
             assert!(width(text) > 30.0 && paths.len() > 800, "{text}: {} {paths}", width(text));
         }
         // Arabic letters join: together they are narrower than apart.

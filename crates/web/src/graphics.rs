@@ -1,5 +1,7 @@
 //! Graphics and captions as text: animated SVG, Lottie, WebVTT; and the motion as matrices.
 
+use std::sync::Arc;
+
 use actix_web::http::header::CONTENT_DISPOSITION;
 use actix_web::{HttpResponse, get, web};
 use base64::Engine;
@@ -83,7 +85,7 @@ async fn file(state: &web::Data<AppState>, id: Uuid, kind: &'static Kind) -> Res
 /// The artwork of a scene as files need it.
 fn drawn_art(state: &AppState, scene: &Scene<'_>, pictures: &Pictures) -> Result<Vec<DrawnArt>, ApiError> {
     let unusable = |problem: &dyn std::fmt::Display| ApiError::Unusable(sentence(&problem.to_string()));
-    let drawn = |artwork: Artwork| {
+    let drawn = |artwork: Arc<Artwork>| {
         let outlines = artwork.outlines();
         let image = if outlines.is_empty() { address("image/png", &artwork.png()) } else { String::new() };
         DrawnArt { width: artwork.width, height: artwork.height, svg: inner(&artwork.svg), outlines, image }

@@ -1,5 +1,7 @@
 //! A shot: all of it, its samples, its scene, its edits.
 
+use std::sync::Arc;
+
 use actix_web::{HttpResponse, get, post, web};
 use jampin_core::check::pace;
 use jampin_core::edit::{Edit, followed};
@@ -161,7 +163,7 @@ pub(crate) async fn shot_scene(state: web::Data<AppState>, id: web::Path<Uuid>) 
 fn scene_json(stored: &StoredShot, size: Size, typesetter: &jampin_render::Typesetter) -> Result<Value, ApiError> {
     let range = stored.info.range;
     let scene = Scene::new(&stored.shot, size, range, typesetter);
-    let drawn = |art: Artwork| json!({ "svg": art.svg, "width": art.width, "height": art.height });
+    let drawn = |art: Arc<Artwork>| json!({ "svg": art.svg, "width": art.width, "height": art.height });
     let artwork = scene.artwork().map(|art| match art {
         Art::Label(art) => typesetter.artwork(art).map(drawn),
         Art::Flare(part) => typesetter.flare(part).map(drawn),
