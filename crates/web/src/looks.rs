@@ -5,6 +5,7 @@ use jampin_core::edit::{Edit, MAX_NAME, changed_looks, dressed};
 use jampin_core::shot::Attachment;
 use jampin_store::{StoreError, StoredShot};
 use serde::Deserialize;
+use serde_json::json;
 use uuid::Uuid;
 
 use crate::attachments::{find, name_of};
@@ -49,6 +50,9 @@ pub(crate) async fn dress(
         )));
     }
     let edits = dressed(&stored.shot, &look, |other| body.all || other.id == which);
+    if edits.is_empty() {
+        return Ok(HttpResponse::Ok().json(json!({ "revision": stored.info.revision })));
+    }
     let title = format!("Look \u{201c}{name}\u{201d}");
     let edited = state.store.edit(id, body.revision, &title, &Edit::All { edits }).await?;
     if is_new {
