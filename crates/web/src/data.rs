@@ -1,11 +1,15 @@
-//! Samples as data, and how the receiver counts frames.
+//! The motion as data: samples, keyframes, paths, matrices, with frames counted as the receiver counts them.
 
 use actix_web::http::header::CONTENT_DISPOSITION;
 use actix_web::{HttpResponse, get, web};
-use jampin_core::formats::{FrameCount, NamedTrack, samples_csv as csv, samples_json as json_samples};
+use jampin_core::formats::{
+    FrameCount, NamedMotion, NamedTrack, keys_csv, matrices_csv, matrices_json, path_json, samples_csv, samples_json,
+};
+use jampin_core::path::Path;
 use jampin_core::shot::{Shot, Subject};
 use jampin_core::time::Rational;
 use serde::Deserialize;
+use serde_json::Value;
 use uuid::Uuid;
 
 use crate::error::ApiError;
@@ -20,10 +24,53 @@ pub(crate) struct Counted {
 }
 
 impl Counted {
-    pub fn count(&self, rate: Rational) -> Result<FrameCount, ApiError> {
+    fn count(&self, rate: Rational) -> Result<FrameCount, ApiError> {
         FrameCount::parse(self.count.as_deref(), rate)
             .ok_or_else(|| ApiError::Unusable("Count frames from a whole number, 0 or more, or by timecode.".into()))
     }
+}
+
+/// What is in a file.
+enum Written {
+    Csv(String),
+    Json(Value),
+}
+
+#[get(r"/api/shots/{id}/{file:(?:samples|matrices)\.(?:csv|json)|keys\.csv|path\.json}")]
+pub(crate) async fn data_file(
+    state: web::Data<AppState>,
+    path: web::Path<(Uuid, String)>,
+    counted: web::Query<Counted>,
+) -> Result<HttpResponse, ApiError> {
+    let (id, file) = path.into_inner();
+    let loaded = load(&state, id).await?;
+    let count = counted.count(loaded.info.rate)?;
+    let shot = loaded.stored.info.name.clone();
+    let made = web::block(move || written(&loaded, &file, count)).await.map_err(ApiError::internal)?;
+    let Some((name, written)) = made else { return Err(ApiError::NotFound("There is no such file.".into())) };
+    let mut response = HttpResponse::Ok();
+    response.insert_header((CONTENT_DISPOSITION, save_as(&format!("{shot} {name}"))));
+    Ok(match written {
+        Written::Csv(text) => response.content_type("text/csv; charset=utf-8").body(text),
+        Written::Json(value) => response.json(value),
+    })
+}
+
+/// A file and the name that it is saved under, after the shot's.
+fn written(loaded: &Loaded, file: &str, count: FrameCount) -> Option<(&'static str, Written)> {
+    let (shot, range, rate) = (&loaded.stored.shot, loaded.stored.info.range, loaded.info.rate);
+    let names = named_tracks(shot);
+    let tracks: Vec<NamedTrack<'_>> =
+        names.iter().map(|(name, pin)| NamedTrack { name, track: shot.track(*pin) }).collect();
+    Some(match file {
+        "samples.csv" => ("samples.csv", Written::Csv(samples_csv(&tracks, range, count))),
+        "samples.json" => ("samples.json", Written::Json(samples_json(&tracks, range, rate, count))),
+        "keys.csv" => ("keyframes.csv", Written::Csv(keys_csv(&named_paths(shot), count))),
+        "path.json" => ("paths.json", Written::Json(path_json(&named_paths(shot), range, rate, count))),
+        "matrices.csv" => ("matrices.csv", Written::Csv(matrices_csv(&named_motions(shot), count))),
+        "matrices.json" => ("matrices.json", Written::Json(matrices_json(&named_motions(shot), range, rate, count))),
+        _ => return None,
+    })
 }
 
 /// Every pin under its subject's name; a second one of the same name gets a number.
@@ -39,39 +86,10 @@ fn named_tracks(shot: &Shot) -> Vec<(String, Uuid)> {
     names
 }
 
-#[get("/api/shots/{id}/samples.csv")]
-pub(crate) async fn samples_csv(
-    state: web::Data<AppState>,
-    id: web::Path<Uuid>,
-    counted: web::Query<Counted>,
-) -> Result<HttpResponse, ApiError> {
-    let Loaded { stored, info, .. } = load(&state, *id).await?;
-    let names = named_tracks(&stored.shot);
-    let tracks: Vec<NamedTrack<'_>> =
-        names.iter().map(|(name, pin)| NamedTrack { name, track: stored.shot.track(*pin) }).collect();
-    let text = csv(&tracks, stored.info.range, counted.count(info.rate)?);
-    let name = format!("{} samples.csv", stored.info.name);
-    Ok(HttpResponse::Ok()
-        .content_type("text/csv; charset=utf-8")
-        .insert_header((CONTENT_DISPOSITION, save_as(&name)))
-        .body(text))
+fn named_paths(shot: &Shot) -> Vec<(&str, Path)> {
+    shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), shot.path_of(subject)?))).collect()
 }
 
-#[get("/api/shots/{id}/samples.json")]
-pub(crate) async fn samples_json(
-    state: web::Data<AppState>,
-    id: web::Path<Uuid>,
-    counted: web::Query<Counted>,
-) -> Result<HttpResponse, ApiError> {
-    let Loaded { stored, info, .. } = load(&state, *id).await?;
-    let names = named_tracks(&stored.shot);
-    let tracks: Vec<NamedTrack<'_>> =
-        names.iter().map(|(name, pin)| NamedTrack { name, track: stored.shot.track(*pin) }).collect();
-    let name = format!("{} samples.json", stored.info.name);
-    Ok(HttpResponse::Ok().insert_header((CONTENT_DISPOSITION, save_as(&name))).json(json_samples(
-        &tracks,
-        stored.info.range,
-        info.rate,
-        counted.count(info.rate)?,
-    )))
+fn named_motions(shot: &Shot) -> Vec<NamedMotion<'_>> {
+    shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), shot.poses_of(subject)?))).collect()
 }

@@ -1,4 +1,4 @@
-//! Graphics and captions as text: animated SVG, Lottie, WebVTT; and the motion as matrices.
+//! Graphics and captions as text: animated SVG, Lottie, WebVTT.
 
 use std::sync::Arc;
 
@@ -6,16 +6,13 @@ use actix_web::http::header::CONTENT_DISPOSITION;
 use actix_web::{HttpResponse, get, web};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use jampin_core::formats::{DrawnArt, NamedMotion, animated_svg, lottie, matrices, matrices_csv, webvtt};
+use jampin_core::formats::{DrawnArt, animated_svg, lottie, webvtt};
 use jampin_core::scene::{Art, Scene};
-use jampin_core::shot::Shot;
 use jampin_core::time::Frame;
 use jampin_jobs::pictures_of;
 use jampin_render::{Artwork, Pictures};
-use serde_json::{Value, json};
 use uuid::Uuid;
 
-use crate::data::Counted;
 use crate::error::{ApiError, sentence};
 use crate::exports::save_as;
 use crate::shots::{Loaded, load};
@@ -114,50 +111,4 @@ fn inner(svg: &str) -> String {
 
 fn address(media_type: &str, bytes: &[u8]) -> String {
     format!("data:{media_type};base64,{}", STANDARD.encode(bytes))
-}
-
-fn motions(shot: &Shot) -> Vec<NamedMotion<'_>> {
-    shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), shot.poses_of(subject)?))).collect()
-}
-
-#[get("/api/shots/{id}/matrices.csv")]
-pub(crate) async fn matrices_table(
-    state: web::Data<AppState>,
-    id: web::Path<Uuid>,
-    counted: web::Query<Counted>,
-) -> Result<HttpResponse, ApiError> {
-    let Loaded { stored, info, .. } = load(&state, *id).await?;
-    let count = counted.count(info.rate)?;
-    let name = format!("{} matrices.csv", stored.info.name);
-    let text = web::block(move || matrices_csv(&motions(&stored.shot), count)).await.map_err(ApiError::internal)?;
-    Ok(HttpResponse::Ok()
-        .content_type("text/csv; charset=utf-8")
-        .insert_header((CONTENT_DISPOSITION, save_as(&name)))
-        .body(text))
-}
-
-#[get("/api/shots/{id}/matrices.json")]
-pub(crate) async fn matrices_file(
-    state: web::Data<AppState>,
-    id: web::Path<Uuid>,
-    counted: web::Query<Counted>,
-) -> Result<HttpResponse, ApiError> {
-    let Loaded { stored, info, .. } = load(&state, *id).await?;
-    let count = counted.count(info.rate)?;
-    let name = format!("{} matrices.json", stored.info.name);
-    let range = stored.info.range;
-    let of = |(name, poses): &NamedMotion<'_>| {
-        let rows: Vec<Value> = matrices(poses)
-            .iter()
-            .map(|(frame, rows)| json!({ "frame": count.value(*frame), "matrix": rows }))
-            .collect();
-        json!({ "name": name, "model": poses.model(), "matrices": rows })
-    };
-    let subjects: Vec<Value> = motions(&stored.shot).iter().map(of).collect();
-    let value = json!({
-        "coordinates": "pixels of the full-size picture, origin at its top left corner, x right, y down; from the first frame of the subject to each frame",
-        "frame_rate": [info.rate.num, info.rate.den], "counted_from": count.first(),
-        "frames": [count.value(range.first), count.value(range.last)], "subjects": subjects,
-    });
-    Ok(HttpResponse::Ok().insert_header((CONTENT_DISPOSITION, save_as(&name))).json(value))
 }

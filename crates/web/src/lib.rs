@@ -106,8 +106,6 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(recipes::default_recipe)
         .service(recipes::keep)
         .service(recipes::forget)
-        .service(paths::paths_csv)
-        .service(paths::paths_json)
         .service(imports::look_at_table)
         .service(imports::import_samples)
         .service(jobs::cancel)
@@ -121,9 +119,6 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(graphics::svg_file)
         .service(graphics::lottie_file)
         .service(graphics::webvtt_file)
-        .service(graphics::matrices_table)
-        .service(graphics::matrices_file)
-        .service(data::samples_csv)
-        .service(data::samples_json)
+        .service(data::data_file)
         .default_service(web::to(pages::not_found));
 }

@@ -1,20 +1,15 @@
 //! The cleaned path of a subject: as stored, and as it would be with another recipe.
 
-use actix_web::http::header::CONTENT_DISPOSITION;
 use actix_web::{HttpResponse, get, post, web};
-use jampin_core::formats::{keys_csv, path_json};
 use jampin_core::geometry::{Point, Shape};
 use jampin_core::motion::CarriedPoint;
-use jampin_core::path::{Cleaning, Path, Report};
+use jampin_core::path::{Cleaning, Report};
 use jampin_core::shot::{Motion, Shot, Subject};
 use serde::Deserialize;
 use serde_json::{Value, json};
 use uuid::Uuid;
 
-use crate::data::Counted;
 use crate::error::{ApiError, sentence};
-use crate::exports::save_as;
-use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
 pub(crate) fn subject_of(shot: &Shot, id: Uuid) -> Result<&Subject, ApiError> {
@@ -92,36 +87,4 @@ pub(crate) async fn preview_path(
         Ok::<_, ApiError>(answer(&stored.shot, &subject))
     });
     Ok(HttpResponse::Ok().json(made.await.map_err(ApiError::internal)??))
-}
-
-fn named_paths(shot: &Shot) -> Vec<(&str, Path)> {
-    let paths = shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), shot.path_of(subject)?)));
-    paths.collect()
-}
-
-#[get("/api/shots/{id}/keys.csv")]
-pub(crate) async fn paths_csv(
-    state: web::Data<AppState>,
-    id: web::Path<Uuid>,
-    counted: web::Query<Counted>,
-) -> Result<HttpResponse, ApiError> {
-    let Loaded { stored, info, .. } = load(&state, *id).await?;
-    let text = keys_csv(&named_paths(&stored.shot), counted.count(info.rate)?);
-    let name = format!("{} keyframes.csv", stored.info.name);
-    Ok(HttpResponse::Ok()
-        .content_type("text/csv; charset=utf-8")
-        .insert_header((CONTENT_DISPOSITION, save_as(&name)))
-        .body(text))
-}
-
-#[get("/api/shots/{id}/path.json")]
-pub(crate) async fn paths_json(
-    state: web::Data<AppState>,
-    id: web::Path<Uuid>,
-    counted: web::Query<Counted>,
-) -> Result<HttpResponse, ApiError> {
-    let Loaded { stored, info, .. } = load(&state, *id).await?;
-    let name = format!("{} paths.json", stored.info.name);
-    let value = path_json(&named_paths(&stored.shot), stored.info.range, info.rate, counted.count(info.rate)?);
-    Ok(HttpResponse::Ok().insert_header((CONTENT_DISPOSITION, save_as(&name))).json(value))
 }

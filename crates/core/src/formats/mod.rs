@@ -15,7 +15,7 @@ mod webvtt;
 pub use count::FrameCount;
 pub use import::{ImportProblem, Mapping, Table};
 pub use lottie::lottie;
-pub use matrices::{NamedMotion, matrices, matrices_csv};
+pub use matrices::{NamedMotion, matrices_csv, matrices_json};
 pub use paths::{keys_csv, path_json};
 pub use pins::{PinFile, PinFileError, PinRequest, SizeRequest};
 pub use samples::{NamedTrack, csv_field, samples_csv, samples_json};

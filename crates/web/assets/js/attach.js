@@ -73,7 +73,9 @@ export const attaching = (parts) => ({
   },
   fieldOf(one, field, key) {
     const keys = isKeyable(field) ? one.show.keys.filter((key) => key.number === field.path) : [];
-    const value = keys.length ? keys.find((key) => key.frame === this.frame)?.value : get(one, field.path);
+    // While it plays nobody reads this, and it would be worked out for each frame.
+    const here = keys.length && !this.playing ? this.frame : null;
+    const value = keys.length ? keys.find((key) => key.frame === here)?.value : get(one, field.path);
     const missing = value === undefined || value === null;
     const shown = {
       number: () => (missing ? "" : Math.round(value * (field.factor ?? 1) * 1000) / 1000),
