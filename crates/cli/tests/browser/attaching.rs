@@ -58,6 +58,7 @@ fn a_cover_is_put_set_and_dragged_and_an_outline_hides_it() {
         set(&browser, "Softness of the edge", "0").await;
         let cover = attachments(&server, &shot).swap_remove(0);
         assert_eq!((&cover["effect"], &cover["size"]), (&json!({ "mosaic": 16 }), &json!([120.0, 90.0])));
+        assert_eq!(cover["show"]["order"], -10, "behind labels, which it would hide");
         // Dragged by 60 to the right and 40 down, in pixels of the film.
         let middle = browser.eval("jampin.overlay.scene.drawables(6)[0].shape.middle").await;
         let (x, y) = (middle["x"].as_f64().unwrap(), middle["y"].as_f64().unwrap());

@@ -185,11 +185,11 @@ export const attaching = (parts) => ({
     if (!this.subject) return;
     this.hang({ id: crypto.randomUUID(), kind: "label", font: "sans", size: 26, colour: "#ffffff", box: BOX, line_width: 2 }, "Add a label");
   },
-  // Over the pattern of the pin, half as large again.
+  // Over the pattern of the pin, half as large again; behind all that hangs there, as it is the picture that it changes.
   addCover() {
     if (!this.pin) return;
     const size = this.pin.pattern.map((side) => Math.round(side * 2.2));
-    this.hang({ id: crypto.randomUUID(), kind: "cover", outline: "ellipse", size, feather: 3, facing: { since: this.frame, turns: true, grows: true }, effect: { blur: 12 } }, "Cover");
+    this.hang({ id: crypto.randomUUID(), kind: "cover", outline: "ellipse", size, feather: 3, facing: { since: this.frame, turns: true, grows: true }, effect: { blur: 12 }, show: { order: -10 } }, "Cover");
   },
   addFront(outline) {
     const front = { id: crypto.randomUUID(), kind: "front", outline, since: this.frame, rides: outline.length > 0, feather: 1, show: { order: 10 } };
