@@ -124,6 +124,10 @@ fn labels_get_keyframes_looks_and_copies() {
             keys.as_array().unwrap().iter().filter(|key| key["number"] == "box.padding").collect();
         assert_eq!(padding.iter().map(|key| &key["frame"]).collect::<Vec<_>>(), [6, 9]);
         assert_eq!(padding.iter().map(|key| key["value"].as_f64().unwrap()).collect::<Vec<_>>(), [10.0, 24.0]);
+        // What begins to lie in perspective does so from the frame in view.
+        set(&browser, "Lies on the subject, in its perspective", "1").await;
+        let facing = attachments(&server, &shot).swap_remove(0)["facing"].clone();
+        assert_eq!((&facing["tilts"], &facing["since"]), (&json!(true), &json!(9)));
         // A number that is none is refused, and the setting shown as it was.
         set(&browser, "Size of the letters", "").await;
         browser.until("jampin.bench.notices.some((one) => one.bad && one.text.includes('no number'))").await;

@@ -14,6 +14,13 @@ function set(into, path, value) {
   all.reduce((at, step) => at[step], into)[last] = value;
 }
 
+// What begins to go along with the subject's turn, growth or perspective does so from this frame on: on it, nothing moves.
+function beginHere(one, path, frame) {
+  const facing = path.includes("facing.") ? get(one, steps(path).slice(0, -1).join(".")) : null;
+  if (!facing || facing.turns || facing.grows || facing.tilts || one.show.takes.share !== 1) return;
+  facing.since = frame;
+}
+
 export const attaching = (parts) => ({
   nothing: [],
   openId: null, // The attachment whose settings are open; else the one that was hung last.
@@ -117,7 +124,10 @@ export const attaching = (parts) => ({
     if (field.keyed) return this.keyHere(field.path, value);
     if (field.derived) return this.offsetTyped(field.path.endsWith("x") ? "x" : "y", value);
     if (field.keepsShape) one.size = [value, (one.size[1] * value) / one.size[0]];
-    else set(one, field.path, value);
+    else {
+      if (value) beginHere(one, field.path, this.frame);
+      set(one, field.path, value);
+    }
     this.put(one, `${KINDS[one.kind]}: ${field.name.toLowerCase()}`);
   },
   entered(field, entered, old) {
@@ -166,10 +176,12 @@ export const attaching = (parts) => ({
   },
   // Blur from motion as the film has it.
   async measureShutter() {
-    const one = copy(this.attached);
+    const { id } = this.attached;
     const measured = await call("GET", `${this.path}/shutter`).catch((error) => this.say(error.message, true));
-    if (!measured) return;
+    // It takes some seconds: meanwhile another may have been opened, or this one changed.
+    if (!measured || this.attached?.id !== id) return;
     const { degrees, frames } = measured;
+    const one = copy(this.attached);
     one.show.shutter = degrees;
     await this.put(one, "Shutter as filmed");
     this.say(`The shutter was open for ${degrees}° of a frame, as ${frames} comparisons of fast frames with slow ones show.`);
