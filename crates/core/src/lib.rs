@@ -30,6 +30,7 @@ pub mod follow;
 pub mod formats;
 pub mod geometry;
 pub mod image;
+pub mod locate;
 mod look;
 pub mod matching;
 pub mod motion;

@@ -1,6 +1,7 @@
-//! How fast the picture as a whole moves, found while its frames go by.
+//! How the picture as a whole moves, found while its frames go by.
 
 use super::Plane;
+use crate::geometry::Point;
 
 /// Width of the small copy that motion is measured on, in pixels: a frame costs little, and grain is gone.
 const SMALL_WIDTH: usize = 192;
@@ -24,6 +25,16 @@ const STEPS: usize = 4;
 pub struct SweepFinder {
     before: Option<Small>,
     speeds: Vec<f32>,
+    moves: Vec<BlockMove>,
+}
+
+/// A block of the picture and how far it moved since the frame before, in pixels.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct BlockMove {
+    /// Its middle on the frame before.
+    pub from: Point,
+    /// How far it went.
+    pub by: Point,
 }
 
 #[derive(Debug)]
@@ -39,9 +50,16 @@ impl SweepFinder {
     /// Looks at the next frame.
     pub fn push(&mut self, plane: &Plane) {
         let small = Small::of(plane);
-        let speed = self.before.as_ref().map_or(0.0, |before| before.pace_to(&small));
-        self.speeds.push(speed);
+        self.moves = self.before.as_ref().map_or_else(Vec::new, |before| before.moves_to(&small));
+        let mut moved: Vec<f32> = self.moves.iter().map(|block| block.by.length() as f32).collect();
+        moved.sort_by(f32::total_cmp);
+        self.speeds.push(moved.get(moved.len() / 2).copied().unwrap_or(0.0));
         self.before = Some(small);
+    }
+
+    /// What the blocks of the newest frame did; those that have nothing to see are left out.
+    pub(crate) fn moves(&self) -> &[BlockMove] {
+        &self.moves
     }
 
     /// Pixels that the picture moved since the frame before, one number a frame; 0 for the first.
@@ -69,18 +87,21 @@ impl Small {
         Self { width: width as i32, height: height as i32, data, cell }
     }
 
-    fn pace_to(&self, next: &Self) -> f32 {
+    fn moves_to(&self, next: &Self) -> Vec<BlockMove> {
         let (across, down) = (BLOCKS.0 as i32, BLOCKS.1 as i32);
         let middles = (0..down).flat_map(|j| (0..across).map(move |i| (i, j)));
         let middles =
             middles.map(|(i, j)| ((2 * i + 1) * self.width / (2 * across), (2 * j + 1) * self.height / (2 * down)));
-        let mut moved: Vec<f32> = middles.filter_map(|(col, row)| self.block_motion(next, col, row)).collect();
-        moved.sort_by(f32::total_cmp);
-        moved.get(moved.len() / 2).map_or(0.0, |small| small * self.cell as f32)
+        let place = |x: f32, y: f32| Point::new(f64::from(x), f64::from(y)) * self.cell as f64;
+        let moved = |(col, row): (i32, i32)| {
+            let (dx, dy) = self.block_motion(next, col, row)?;
+            Some(BlockMove { from: place(col as f32 + 0.5, row as f32 + 0.5), by: place(dx, dy) })
+        };
+        middles.filter_map(moved).collect()
     }
 
     /// How far the block round a place moves, in small pixels; `None` where there is nothing to see or it leaves the picture.
-    fn block_motion(&self, next: &Self, col: i32, row: i32) -> Option<f32> {
+    fn block_motion(&self, next: &Self, col: i32, row: i32) -> Option<(f32, f32)> {
         let (x, y) = (col - HALF, row - HALF);
         if !self.holds(x, y) || self.texture(x, y) < LEAST_TEXTURE {
             return None;
@@ -94,8 +115,7 @@ impl Small {
         };
         let coarse = places(2, (0, 0), REACH)?;
         let fine = places(1, coarse, 1)?;
-        let (dx, dy) = self.refine(next, (x, y), fine)?;
-        Some(dx.hypot(dy))
+        self.refine(next, (x, y), fine)
     }
 
     fn holds(&self, left: i32, top: i32) -> bool {

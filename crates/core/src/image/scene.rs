@@ -1,0 +1,369 @@
+//! What a film does as a whole: how its camera moves, how much each frame differs from the one before, and what the scene looks like
+//! when nobody is in it. Found while its frames go by.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::sweep::BlockMove;
+use super::{Plane, SweepFinder};
+use crate::geometry::{Point, Size};
+use crate::time::{Frame, FrameRange};
+
+/// Widest small copy that differences and the empty scene are kept at, in pixels: a head of 25 pixels in a picture of 640 is 12 there.
+const SMALL_WIDTH: u32 = 480;
+/// Side of the blocks whose difference is measured, in small pixels.
+const BLOCK: usize = 16;
+/// Small copies that are kept of a film at most; when there are more, every second one goes.
+const MOST_KEPT: usize = 120;
+/// Frames that the empty scene is made of; fewer than a third of that do not show it.
+const PLATE_FRAMES: usize = 41;
+/// A pixel belongs to the empty scene where this share of the frames agree on it ...
+const AGREE: f64 = 0.65;
+/// ... within so many grey levels.
+const AGREE_WITHIN: u8 = 16;
+/// A camera that moves by less than this, in small pixels of [`SweepFinder`] a frame, stands still: measuring is not more exact.
+const STILL: f64 = 0.6;
+/// Share of the blocks that have to agree on what the camera does.
+const BELIEVED: f64 = 0.4;
+/// They agree when they are off by less than this share of the picture's width.
+const AGREE_SHARE: f64 = 0.004;
+
+/// How a camera moved from one frame to the next: `to = (scale, turn) * from + shift`, in pixels of the picture.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct CameraMove {
+    /// Growth times the cosine of the turn.
+    pub along: f64,
+    /// Growth times its sine.
+    pub across: f64,
+    /// Where the picture's origin goes.
+    pub shift: Point,
+}
+
+impl CameraMove {
+    /// No motion.
+    pub const NONE: Self = Self { along: 1.0, across: 0.0, shift: Point::new(0.0, 0.0) };
+
+    /// Where a point of the background goes.
+    pub fn apply(&self, at: Point) -> Point {
+        let turned = Point::new(self.along * at.x - self.across * at.y, self.across * at.x + self.along * at.y);
+        turned + self.shift
+    }
+
+    /// The way back.
+    pub fn inverse(&self) -> Self {
+        let over = 1.0 / (self.along * self.along + self.across * self.across).max(1e-12);
+        let back = Self { along: self.along * over, across: -self.across * over, shift: Point::default() };
+        Self { shift: back.apply(self.shift) * -1.0, ..back }
+    }
+
+    /// Through two blocks; `None` when they lie together.
+    fn through(a: &BlockMove, b: &BlockMove) -> Option<Self> {
+        let (from, to) = (b.from - a.from, b.from + b.by - a.from - a.by);
+        let length = from.x * from.x + from.y * from.y;
+        if length < 1.0 {
+            return None;
+        }
+        let along = (to.x * from.x + to.y * from.y) / length;
+        let across = (to.y * from.x - to.x * from.y) / length;
+        let turned = Self { along, across, shift: Point::default() };
+        Some(Self { shift: a.from + a.by - turned.apply(a.from), ..turned })
+    }
+
+    /// Nearest to all of these (least squares).
+    fn nearest(blocks: &[&BlockMove]) -> Option<Self> {
+        let share = 1.0 / blocks.len().max(1) as f64;
+        let mean = |of: &dyn Fn(&BlockMove) -> Point| blocks.iter().fold(Point::default(), |sum, b| sum + of(b)) * share;
+        let (from, to) = (mean(&|b| b.from), mean(&|b| b.from + b.by));
+        let (mut along, mut across, mut length) = (0.0, 0.0, 0.0);
+        for block in blocks {
+            let (a, b) = (block.from - from, block.from + block.by - to);
+            along += a.x * b.x + a.y * b.y;
+            across += a.x * b.y - a.y * b.x;
+            length += a.x * a.x + a.y * a.y;
+        }
+        if length < 1.0 {
+            return None;
+        }
+        let turned = Self { along: along / length, across: across / length, shift: Point::default() };
+        Some(Self { shift: to - turned.apply(from), ..turned })
+    }
+
+    /// What most of the blocks did (RANSAC, Fischler & Bolles 1981, over all pairs: there are few); `None` when too few agree.
+    fn of_most(blocks: &[BlockMove], within: f64) -> Option<Self> {
+        let agrees = |camera: &Self, block: &BlockMove| camera.apply(block.from).distance(block.from + block.by) < within;
+        let count = |camera: &Self| blocks.iter().filter(|block| agrees(camera, block)).count();
+        let pairs = (0..blocks.len()).flat_map(|i| (i + 1..blocks.len()).map(move |j| (i, j)));
+        let all = pairs.filter_map(|(i, j)| Self::through(&blocks[i], &blocks[j]));
+        let (most, best) = all.map(|camera| (count(&camera), camera)).fold(None, |best: Option<(usize, Self)>, this| {
+            if best.is_none_or(|best| this.0 > best.0) { Some(this) } else { best }
+        })?;
+        let agreeing: Vec<&BlockMove> = blocks.iter().filter(|block| agrees(&best, block)).collect();
+        let enough = most >= 3 && most as f64 >= BELIEVED * blocks.len() as f64;
+        if enough { Self::nearest(&agreeing) } else { None }
+    }
+}
+
+/// How a frame differs from the one before.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct FrameChange {
+    /// The largest mean difference of a block of the small copy, in grey levels. Nearly nothing for a copied frame.
+    pub most: f32,
+    /// What the camera did; `None` where the blocks do not agree.
+    pub camera: Option<CameraMove>,
+}
+
+/// A film as a whole.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Scene {
+    /// Pixels of the picture in a small one.
+    cell: u32,
+    /// One a frame; the first differs from nothing.
+    changes: Vec<FrameChange>,
+    /// Small copies of some frames.
+    kept: BTreeMap<Frame, SmallCopy>,
+}
+
+/// A picture made smaller by whole pixels.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct SmallCopy {
+    width: u32,
+    height: u32,
+    data: Vec<u8>,
+}
+
+/// Looks at a film: hand it every frame in order.
+#[derive(Debug, Default)]
+pub struct SceneFinder {
+    scene: Scene,
+    sweep: SweepFinder,
+    before: Option<SmallCopy>,
+    stride: u32,
+}
+
+impl SceneFinder {
+    /// Looks at the next frame.
+    pub fn push(&mut self, plane: &Plane) {
+        let size = plane.size();
+        let cell = size.width.div_ceil(SMALL_WIDTH).min(size.height).max(1);
+        let small = SmallCopy::of(plane, cell);
+        self.sweep.push(plane);
+        let most = self.before.as_ref().map_or(0.0, |before| before.most_different(&small));
+        let camera = CameraMove::of_most(self.sweep.moves(), AGREE_SHARE * f64::from(size.width));
+        let frame = self.scene.changes.len() as u32;
+        self.scene.cell = cell;
+        self.scene.changes.push(FrameChange { most, camera });
+        self.stride = self.stride.max(1);
+        if frame.is_multiple_of(self.stride) {
+            self.scene.kept.insert(Frame(frame), small.clone());
+        }
+        if self.scene.kept.len() > MOST_KEPT {
+            self.stride *= 2;
+            let stride = self.stride;
+            self.scene.kept.retain(|frame, _| frame.0.is_multiple_of(stride));
+        }
+        self.before = Some(small);
+    }
+
+    /// How fast the picture as a whole moves, in pixels a frame, one number a frame.
+    pub fn speeds(&self) -> &[f32] {
+        self.sweep.speeds()
+    }
+
+    /// What was found.
+    pub fn finish(self) -> Scene {
+        self.scene
+    }
+}
+
+impl SmallCopy {
+    /// Means over squares.
+    fn of(plane: &Plane, cell: u32) -> Self {
+        let size = plane.size();
+        let (width, height) = ((size.width / cell).max(1) as usize, (size.height / cell).max(1) as usize);
+        let cell = cell as usize;
+        let mut data = Vec::with_capacity(width * height);
+        let mut sums = vec![0u32; width];
+        for row in 0..height {
+            sums.fill(0);
+            for line in row * cell..(row + 1) * cell {
+                for (sum, pixels) in sums.iter_mut().zip(plane.row(line).chunks_exact(cell)) {
+                    *sum += pixels.iter().map(|&pixel| u32::from(pixel)).sum::<u32>();
+                }
+            }
+            let area = (cell * cell) as u32;
+            data.extend(sums.iter().map(|sum| ((sum + area / 2) / area) as u8));
+        }
+        Self { width: width as u32, height: height as u32, data }
+    }
+
+    fn most_different(&self, other: &Self) -> f32 {
+        let (width, height) = (self.width as usize, self.height as usize);
+        let mut most: f32 = 0.0;
+        for top in (0..height).step_by(BLOCK) {
+            let bottom = (top + BLOCK).min(height);
+            let mut sums = vec![0u32; width.div_ceil(BLOCK)];
+            for row in top..bottom {
+                let part = row * width..(row + 1) * width;
+                for (col, (a, b)) in self.data[part.clone()].iter().zip(&other.data[part]).enumerate() {
+                    sums[col / BLOCK] += u32::from(a.abs_diff(*b));
+                }
+            }
+            for (block, sum) in sums.iter().enumerate() {
+                let cols = (width - block * BLOCK).min(BLOCK);
+                most = most.max(*sum as f32 / (cols * (bottom - top)) as f32);
+            }
+        }
+        most
+    }
+}
+
+/// A copied frame differs less than this share of what frames around it differ ...
+const COPY: f32 = 0.12;
+/// ... the larger ones of which count: this share of them is below.
+const COPY_AGAINST: f64 = 0.75;
+/// Frames to each side that say what is usual there.
+const COPY_WITHIN: usize = 12;
+/// And those that say what the pace is.
+const PACE_WITHIN: usize = 15;
+
+impl Scene {
+    /// Number of frames.
+    pub fn len(&self) -> usize {
+        self.changes.len()
+    }
+
+    /// Whether no frame was looked at.
+    pub fn is_empty(&self) -> bool {
+        self.changes.is_empty()
+    }
+
+    fn most(&self, frame: Frame) -> f32 {
+        self.changes.get(frame.0 as usize).map_or(0.0, |change| change.most)
+    }
+
+    /// Differences of the frames around one, the first frame of the film left out.
+    fn around(&self, frame: Frame, within: usize) -> impl Iterator<Item = (Frame, f32)> + '_ {
+        let at = frame.0 as usize;
+        let last = (at + within + 1).min(self.changes.len());
+        let all = at.saturating_sub(within).max(1).min(last)..last;
+        all.map(|i| (Frame(i as u32), self.changes[i].most))
+    }
+
+    /// Whether a frame is (nearly) the same as the one before: old film and converted rates have many.
+    pub fn is_copy(&self, frame: Frame) -> bool {
+        let mut usual: Vec<f32> = self.around(frame, COPY_WITHIN).map(|(_, most)| most).collect();
+        usual.sort_by(f32::total_cmp);
+        let at = ((usual.len() as f64 * COPY_AGAINST) as usize).min(usual.len().saturating_sub(1));
+        frame.0 > 0 && usual.get(at).is_some_and(|usual| self.most(frame) < COPY * usual)
+    }
+
+    /// How much more or less than usual happens between a frame and the one before: 1 is as always around there.
+    pub fn pace(&self, frame: Frame) -> f64 {
+        let distinct = self.around(frame, PACE_WITHIN).filter(|(other, _)| !self.is_copy(*other));
+        let mut usual: Vec<f32> = distinct.map(|(_, most)| most).collect();
+        usual.sort_by(f32::total_cmp);
+        let middle = usual.get(usual.len() / 2).copied().unwrap_or(1.0).max(0.1);
+        f64::from(self.most(frame) / middle).clamp(0.25, 3.0)
+    }
+
+    /// What the camera did between two neighbouring frames; no motion where that is not known.
+    pub fn camera(&self, from: Frame, to: Frame) -> CameraMove {
+        let later = from.max(to);
+        let known = self.changes.get(later.0 as usize).and_then(|change| change.camera);
+        let forward = known.unwrap_or(CameraMove::NONE);
+        if to >= from { forward } else { forward.inverse() }
+    }
+
+    /// The scene without those who pass through, as these frames show it; `None` where the camera moves, or too few of them are known.
+    pub fn plate(&self, range: FrameRange, size: Size) -> Option<Plate> {
+        let middle = Point::new(f64::from(size.width) / 2.0, f64::from(size.height) / 2.0);
+        let moved = |frame: Frame| {
+            let camera = self.changes.get(frame.0 as usize)?.camera?;
+            Some(camera.apply(middle).distance(middle))
+        };
+        let mut moves: Vec<f64> = range.frames().skip(1).filter_map(moved).collect();
+        moves.sort_by(f64::total_cmp);
+        let known = moves.len() * 2 > range.count() as usize;
+        let still = STILL * f64::from(size.width) / 640.0;
+        if !known || moves[moves.len() * 9 / 10] > still {
+            return None;
+        }
+        let kept: Vec<&SmallCopy> = self.kept.range(range.first..=range.last).map(|(_, small)| small).collect();
+        let step = kept.len().div_ceil(PLATE_FRAMES).max(1);
+        let chosen: Vec<&SmallCopy> = kept.into_iter().step_by(step).collect();
+        (chosen.len() * 3 >= PLATE_FRAMES).then(|| Plate::of(&chosen, self.cell))
+    }
+}
+
+/// The scene with nobody in it: the median of many frames of a camera that stands still.
+#[derive(Clone, Debug)]
+pub struct Plate {
+    cell: u32,
+    width: usize,
+    height: usize,
+    data: Vec<u8>,
+    /// Where the frames agree.
+    sure: Vec<bool>,
+}
+
+/// A difference of so many grey levels is half of one.
+const HALF_DIFFERENT: f32 = 14.0;
+
+impl Plate {
+    fn of(frames: &[&SmallCopy], cell: u32) -> Self {
+        let (width, height) = (frames[0].width as usize, frames[0].height as usize);
+        let (mut data, mut sure) = (Vec::with_capacity(width * height), Vec::with_capacity(width * height));
+        let mut values: Vec<u8> = vec![0; frames.len()];
+        for i in 0..width * height {
+            values.iter_mut().zip(frames).for_each(|(value, frame)| *value = frame.data[i]);
+            let middle = values.len() / 2;
+            let median = *values.select_nth_unstable(middle).1;
+            let agree = values.iter().filter(|value| value.abs_diff(median) <= AGREE_WITHIN).count();
+            data.push(median);
+            sure.push(agree as f64 >= AGREE * frames.len() as f64);
+        }
+        Self { cell, width, height, data, sure }
+    }
+
+    /// How much of a box of the picture is not as it is when empty, 0 to 1, its middle counting most; `None` where less than half of it is
+    /// known.
+    pub(crate) fn difference(&self, window: &super::Window, middle: Point, side: f64) -> Option<f64> {
+        let cell = f64::from(self.cell);
+        let (first_col, last_col) = cells(middle.x, side, cell, self.width)?;
+        let (first_row, last_row) = cells(middle.y, side, cell, self.height)?;
+        let (mut known, mut all, mut different) = (0.0, 0.0, 0.0);
+        for row in first_row..=last_row {
+            for col in first_col..=last_col {
+                let at = Point::new((col as f64 + 0.5) * cell, (row as f64 + 0.5) * cell);
+                let off = at.distance(middle) / side;
+                let weight = (-off * off * 8.0).exp();
+                all += weight;
+                let Some(value) = self.small(window, col, row).filter(|_| self.sure[row * self.width + col]) else { continue };
+                let off = (value - f32::from(self.data[row * self.width + col])).abs();
+                known += weight;
+                different += weight * f64::from(off / (off + HALF_DIFFERENT));
+            }
+        }
+        (known * 2.0 > all).then(|| different / known)
+    }
+
+    /// Mean of the picture over a small pixel; `None` where the window does not hold all of it.
+    fn small(&self, window: &super::Window, col: usize, row: usize) -> Option<f32> {
+        let cell = self.cell as i32;
+        let (left, top) = (col as i32 * cell - window.left, row as i32 * cell - window.top);
+        let size = window.plane.size();
+        if left < 0 || top < 0 || left + cell > size.width as i32 || top + cell > size.height as i32 {
+            return None;
+        }
+        let line = |row: i32| &window.plane.row(row as usize)[left as usize..(left + cell) as usize];
+        let sum: u32 = (top..top + cell).flat_map(line).map(|&pixel| u32::from(pixel)).sum();
+        Some(sum as f32 / (cell * cell) as f32)
+    }
+}
+
+fn cells(middle: f64, side: f64, cell: f64, count: usize) -> Option<(usize, usize)> {
+    let first = ((middle - side / 2.0) / cell).round().max(0.0) as usize;
+    let last = ((middle + side / 2.0) / cell).round() - 1.0;
+    (last >= first as f64 && first < count).then(|| (first, (last as usize).min(count - 1)))
+}

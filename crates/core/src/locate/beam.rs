@@ -1,0 +1,270 @@
+//! Ways the subject may have gone, with the possibility of being hidden: dynamic programming (Viterbi 1967; Buchanan & Fitzgibbon 2006 for
+//! following) over the best few states of each frame.
+
+use super::Settings;
+use crate::geometry::{Point, Rect, Size};
+use crate::image::CameraMove;
+
+/// States kept a frame.
+const BEAM: usize = 12;
+/// Hidden ones among them.
+const HIDDEN_WAYS: usize = 4;
+/// Two states nearer than this share of the box are the same.
+const SAME: f64 = 0.2;
+/// Cost of a hidden frame, and of going hidden: one unit is a likeness of 1/e of the usual.
+const HIDDEN: f64 = 1.0;
+const GO_HIDDEN: f64 = 1.0;
+/// A long absence gets cheaper frame by frame, down to half: who is behind a bus stays there for a while.
+const LONG: u32 = 12;
+const CHEAPER: f64 = 0.97;
+const CHEAPEST: f64 = 0.5;
+/// Leaving the picture is no surprise.
+const LEAVING: f64 = 0.7;
+/// Motion costs `MOTION * ln(1 + d^2 / (SPREAD * s^2))`: like a Gaussian for small `d`, and never out of the question.
+const MOTION: f64 = 1.5;
+const SPREAD: f64 = 1.5;
+/// What `s` is made of: shares of the box, and of the motion itself.
+const PLAY: f64 = 0.16;
+const PLAY_OF_MOTION: f64 = 0.35;
+const PLAY_PER_COPY: f64 = 0.15;
+const PLAY_PER_HIDDEN: f64 = 0.5;
+/// Before any velocity is known a subject may do anything within reach.
+const PLAY_UNKNOWN: f64 = 2.5;
+/// Velocity that is kept, of the two that are known: for each unit of the film's pace, and for each frame.
+const PACE_KEPT: f64 = 0.6;
+const STEP_KEPT: f64 = 0.75;
+/// A hidden subject slows down: people do, and a guess should not run away.
+const HIDDEN_KEPT: f64 = 0.93;
+/// Frames over which copies widen the play.
+const MOST_COPIES: u32 = 8;
+
+/// A place where the subject may be on a frame.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Candidate {
+    pub at: Point,
+    /// Response over the usual one.
+    pub likeness: f64,
+    /// What it costs to look like the empty scene, or unlike it.
+    pub plate: f64,
+    /// What it costs to be there after having been hidden.
+    pub strange: f64,
+}
+
+impl Candidate {
+    pub fn cost(&self) -> f64 {
+        -self.likeness.clamp(1e-3, 1.0).ln() + self.plate
+    }
+}
+
+/// How the film goes on from one frame to the next.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Passage {
+    pub camera: CameraMove,
+    /// Of this frame; 1 is usual.
+    pub pace: f64,
+    /// Copies since the last frame that was none.
+    pub copies: u32,
+}
+
+/// One way the subject may have come to be where it may be.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct State {
+    pub cost: f64,
+    pub at: Point,
+    /// Pixels for each unit of pace, and for each frame.
+    pace: Point,
+    step: Point,
+    pub has_velocity: bool,
+    pub hidden_for: u32,
+    /// Where it was last seen, carried along by the camera, and what has passed since.
+    seen_at: Point,
+    frames_since: f64,
+    paces_since: f64,
+    /// Of this frame's candidates.
+    pub candidate: Option<usize>,
+    before: usize,
+}
+
+impl State {
+    /// Where it should be: by the film's pace, and by its own.
+    pub fn predicted(&self, passage: &Passage) -> [Point; 2] {
+        let moved = passage.camera.apply(self.at);
+        [moved + self.pace * passage.pace, moved + self.step]
+    }
+
+    pub fn velocity(&self) -> Point {
+        self.step
+    }
+}
+
+/// States of all frames so far.
+pub(super) struct Beam {
+    size: Size,
+    pub side: f64,
+    settings: Settings,
+    frames: Vec<Vec<State>>,
+}
+
+impl Beam {
+    pub fn new(size: Size, side: f64, at: Point, velocity: Option<Point>, settings: Settings) -> Self {
+        let start = State {
+            cost: 0.0,
+            at,
+            pace: velocity.unwrap_or_default(),
+            step: velocity.unwrap_or_default(),
+            has_velocity: velocity.is_some(),
+            hidden_for: 0,
+            seen_at: at,
+            frames_since: 0.0,
+            paces_since: 0.0,
+            candidate: None,
+            before: 0,
+        };
+        Self { size, side, settings, frames: vec![vec![start]] }
+    }
+
+    /// States of the newest frame, best first.
+    pub fn states(&self) -> &[State] {
+        self.frames.last().expect("there is the start")
+    }
+
+    /// Frames gone so far.
+    pub fn steps(&self) -> usize {
+        self.frames.len() - 1
+    }
+
+    /// Goes on by a frame that is a copy of the one before: nothing moves, and nothing is learned.
+    pub fn stand_still(&mut self) {
+        let same = self.states().iter().enumerate().map(|(before, state)| State { before, ..*state });
+        let next = same.collect();
+        self.frames.push(next);
+    }
+
+    /// Goes on by a frame with these candidates.
+    pub fn advance(&mut self, candidates: &[Candidate], passage: &Passage) {
+        let mut next: Vec<State> = Vec::with_capacity(BEAM * 2);
+        for (index, candidate) in candidates.iter().enumerate() {
+            let ways = self.states().iter().enumerate();
+            let best = ways
+                .map(|(before, state)| self.seen(state, before, candidate, index, passage))
+                .min_by(|a, b| a.cost.total_cmp(&b.cost));
+            next.extend(best);
+        }
+        if self.settings.hidden {
+            let states = self.states().iter().enumerate();
+            let mut hidden: Vec<State> =
+                states.map(|(before, state)| self.hidden(state, before, passage)).collect();
+            self.thin(&mut hidden, HIDDEN_WAYS);
+            next.extend(hidden);
+        }
+        next.sort_by(|a, b| a.cost.total_cmp(&b.cost));
+        next.truncate(self.settings.beam);
+        if next.is_empty() {
+            self.stand_still();
+        } else {
+            self.frames.push(next);
+        }
+    }
+
+    /// Index of each frame's state on the best way, in the order in which frames were added.
+    pub fn best_way(&self) -> Vec<State> {
+        let mut way = Vec::with_capacity(self.frames.len());
+        let mut index = 0;
+        for states in self.frames[1..].iter().rev() {
+            way.push(states[index]);
+            index = states[index].before;
+        }
+        way.reverse();
+        way
+    }
+
+    fn play(&self, state: &State, longest: f64, passage: &Passage) -> f64 {
+        let copies = 1.0 + PLAY_PER_COPY * f64::from(passage.copies.min(MOST_COPIES));
+        let unknown = if state.has_velocity { 1.0 } else { PLAY_UNKNOWN };
+        let play = PLAY * self.side * copies + PLAY_OF_MOTION * longest;
+        play * unknown * (1.0 + PLAY_PER_HIDDEN * f64::from(state.hidden_for))
+    }
+
+    /// What it costs to go from a state to a place.
+    pub fn way_cost(&self, state: &State, to: Point, passage: &Passage) -> f64 {
+        let [by_pace, by_step] = state.predicted(passage);
+        let longest = (state.pace * passage.pace).length().max(state.step.length());
+        let off = distance_to_line(to, by_pace, by_step) / self.play(state, longest, passage);
+        MOTION * (off * off / SPREAD).ln_1p()
+    }
+
+    fn seen(&self, state: &State, before: usize, candidate: &Candidate, index: usize, passage: &Passage) -> State {
+        let strange = if state.hidden_for >= 2 { candidate.strange } else { 0.0 };
+        let (frames, paces) = (state.frames_since + 1.0, state.paces_since + passage.pace);
+        let moved = candidate.at - passage.camera.apply(state.seen_at);
+        let (pace, step) = (moved * (1.0 / paces), moved * (1.0 / frames));
+        let mixed = |old: Point, new: Point, kept: f64| if state.has_velocity { old * kept + new * (1.0 - kept) } else { new };
+        State {
+            cost: state.cost + candidate.cost() + strange + self.way_cost(state, candidate.at, passage),
+            at: candidate.at,
+            pace: mixed(state.pace, pace, PACE_KEPT),
+            step: mixed(state.step, step, STEP_KEPT),
+            has_velocity: true,
+            hidden_for: 0,
+            seen_at: candidate.at,
+            frames_since: 0.0,
+            paces_since: 0.0,
+            candidate: Some(index),
+            before,
+        }
+    }
+
+    fn hidden(&self, state: &State, before: usize, passage: &Passage) -> State {
+        let [by_pace, by_step] = state.predicted(passage);
+        // Not further out than a box: there it could not be seen, and would never come back.
+        let around = Rect {
+            left: -self.side,
+            top: -self.side,
+            right: f64::from(self.size.width) + self.side,
+            bottom: f64::from(self.size.height) + self.side,
+        };
+        let at = around.nearest((by_pace + by_step) * 0.5);
+        let half = self.side / 2.0;
+        let is_leaving = at.x < half
+            || at.y < half
+            || at.x > f64::from(self.size.width) - half
+            || at.y > f64::from(self.size.height) - half;
+        let longer = state.hidden_for.saturating_sub(LONG);
+        let frame = HIDDEN * CHEAPER.powi(longer as i32).max(CHEAPEST) * if is_leaving { LEAVING } else { 1.0 };
+        State {
+            cost: state.cost + frame + if state.hidden_for == 0 { GO_HIDDEN } else { 0.0 },
+            at,
+            pace: state.pace * HIDDEN_KEPT,
+            step: state.step * HIDDEN_KEPT,
+            hidden_for: state.hidden_for + 1,
+            seen_at: passage.camera.apply(state.seen_at),
+            frames_since: state.frames_since + 1.0,
+            paces_since: state.paces_since + passage.pace,
+            candidate: None,
+            before,
+            ..*state
+        }
+    }
+
+    /// Keeps the best of those that lie together.
+    fn thin(&self, states: &mut Vec<State>, most: usize) {
+        states.sort_by(|a, b| a.cost.total_cmp(&b.cost));
+        let mut kept: Vec<State> = Vec::with_capacity(most);
+        for state in states.iter() {
+            if kept.len() < most && kept.iter().all(|other| other.at.distance(state.at) > SAME * self.side) {
+                kept.push(*state);
+            }
+        }
+        *states = kept;
+    }
+}
+
+fn distance_to_line(point: Point, from: Point, to: Point) -> f64 {
+    let (way, off) = (to - from, point - from);
+    let length = way.x * way.x + way.y * way.y;
+    let share = if length > 0.0 { ((off.x * way.x + off.y * way.y) / length).clamp(0.0, 1.0) } else { 0.0 };
+    point.distance(from + way * share)
+}
+
+/// States kept a frame, unless set otherwise.
+pub(super) const USUAL_BEAM: usize = BEAM;

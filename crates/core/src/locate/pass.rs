@@ -1,0 +1,490 @@
+//! One way through the film: looked at frame by frame, learned from what is believed.
+
+use std::collections::VecDeque;
+
+use super::Settings;
+use super::beam::{Beam, Candidate, Passage, State};
+use super::channels::{COLOURED, Channels, GREY, Neighbourhood};
+use super::filter::{Filter, Response, Workbench};
+use super::spectrum::SIDE;
+use crate::geometry::{Point, Size};
+use crate::image::{Component, FrameSource, Plate, Scene, Window};
+use crate::time::Frame;
+
+/// The neighbourhood is so many boxes wide.
+const AROUND: f64 = 2.0;
+/// Rate of learning: the filter is mostly what the last fifty believed frames and the click were.
+const RATE: f32 = 0.02;
+/// Places looked at a frame.
+const MOST_LOOKS: usize = 3;
+/// Places nearer than this share of the box are seen in one look.
+const ONE_LOOK: f64 = 0.35;
+/// States this much worse than the best are not looked for.
+const HOPELESS: f64 = 4.0;
+/// Distance of the ring that is searched too when little is known, in boxes, and the number of looks on it.
+const RING: f64 = 1.4;
+const RING_LOOKS: usize = 8;
+/// Hidden frames after which the ring is searched.
+const RING_AFTER: u32 = 5;
+/// Maxima of a response that are kept, how far each rules, and how far from where it was looked they count, in cells.
+const MOST_PEAKS: usize = 6;
+const PEAK_REACH: i32 = 3;
+const FARTHEST: i32 = 26;
+/// Less than this share of the usual response is nothing.
+const NOTHING: f64 = 0.25;
+/// Share of the first response that is taken for usual until more is known.
+const FIRST_USUAL: f64 = 0.7;
+/// Accepted responses that say what is usual.
+const USUAL_OF: usize = 15;
+/// What is usual never falls below this share of the median of all.
+const LEAST_USUAL: f64 = 0.5;
+/// Learned is what responds at least so much, as a share of the usual ...
+const LEARNED_ABOVE: f64 = 0.6;
+/// ... or so much where nothing speaks against it.
+const LEARNED_THIN: f64 = 0.42;
+/// ... and by this much cheaper than any way elsewhere.
+const LEARNED_MARGIN: f64 = 0.5;
+/// And of which at least this share is inside the picture.
+const LEARNED_INSIDE: f64 = 0.8;
+/// Steps of size that are tried, and by how much a change has to be better.
+const GROWTH: f64 = 1.03;
+const GROWTH_GAIN: f32 = 1.015;
+/// Size as a share of the first.
+const SMALLEST: f64 = 0.25;
+const LARGEST: f64 = 8.0;
+/// The empty scene: the subject differs from it by at least this at the click, or it is part of it.
+const IN_FRONT: f64 = 0.3;
+/// Cost of looking like the empty scene, and for a part of the scene of not looking like it.
+const EMPTY: f64 = 2.0;
+const COVERED: f64 = 3.0;
+/// Key pictures: samples across, how many are kept, how far they may be off in shares of the box.
+const KEY: usize = 24;
+const KEYS: usize = 8;
+const KEY_PLAY: f64 = 0.06;
+/// Seen frames after a return that are learned only when they look like a key picture.
+const WARY: u32 = 8;
+const WARY_ABOVE: f64 = 0.5;
+
+/// What was seen of the subject on a frame.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Sighting {
+    /// Which frame.
+    pub frame: Frame,
+    /// Where it is, or may be while it is hidden.
+    pub at: Point,
+    /// Response over the usual one; 0 while it is hidden.
+    pub likeness: f64,
+    /// Size over the size at the start.
+    pub growth: f64,
+    /// Whether it is seen.
+    pub seen: bool,
+    /// Whether the frame was learned from.
+    pub learned: bool,
+}
+
+/// Follows from a start; frames are handed over in the order of going.
+pub struct Pass<'a> {
+    scene: &'a Scene,
+    plate: Option<&'a Plate>,
+    settings: Settings,
+    size: Size,
+    side: f64,
+    growth: f64,
+    bench: Workbench,
+    channels: Channels,
+    response: Response,
+    filter: Filter,
+    usual: Usual,
+    beam: Beam,
+    copies: u32,
+    frame: Frame,
+    /// Difference of the click from the empty scene.
+    in_front: Option<f64>,
+    keys: Keys,
+    wary: u32,
+    notes: Vec<Note>,
+}
+
+/// What is noted of a frame for the report.
+struct Note {
+    frame: Frame,
+    growth: f64,
+    likeness: Vec<f64>,
+    learned: bool,
+}
+
+impl<'a> Pass<'a> {
+    /// Starts where the subject is known to be.
+    pub fn start<S: FrameSource>(
+        source: &mut S,
+        scene: (&'a Scene, Option<&'a Plate>),
+        (frame, at, side): (Frame, Point, f64),
+        velocity: Option<Point>,
+        settings: Settings,
+    ) -> Result<Self, S::Error> {
+        let size = source.size();
+        let mut pass = Self {
+            scene: scene.0,
+            plate: scene.1.filter(|_| settings.plate),
+            settings,
+            size,
+            side,
+            growth: 1.0,
+            bench: Workbench::new(),
+            channels: Channels::default(),
+            response: Response::new(),
+            filter: Filter::new(GREY),
+            usual: Usual::default(),
+            beam: Beam::new(size, side, at, velocity, settings),
+            copies: 0,
+            frame,
+            in_front: None,
+            keys: Keys::default(),
+            wary: 0,
+            notes: Vec::new(),
+        };
+        let of = pass.around(at);
+        let windows = pass.windows(source, frame, &of)?;
+        pass.filter = Filter::new(if windows.len() > 1 { COLOURED } else { GREY });
+        pass.channels.make(&windows, &of);
+        pass.bench.load(&pass.channels);
+        pass.bench.learn(&mut pass.filter, 1.0);
+        pass.bench.response(&pass.filter, &mut pass.response);
+        pass.usual.first = f64::from(pass.response[0]);
+        pass.in_front = pass.plate.and_then(|plate| plate.difference(&windows[0], at, side));
+        pass.keys.first = Keys::picture(&windows[0], at, side);
+        Ok(pass)
+    }
+
+    /// Side of the box as it is now, in pixels.
+    fn side(&self) -> f64 {
+        self.side * self.growth
+    }
+
+    fn around(&self, middle: Point) -> Neighbourhood {
+        Neighbourhood { middle, side: self.side() * AROUND }
+    }
+
+    fn windows<S: FrameSource>(
+        &self,
+        source: &mut S,
+        frame: Frame,
+        of: &Neighbourhood,
+    ) -> Result<Vec<Window>, S::Error> {
+        source.windows(frame, of.rect(), &[Component::Luma])
+    }
+
+    /// Goes on to a frame next to the one before.
+    pub fn step<S: FrameSource>(&mut self, source: &mut S, frame: Frame) -> Result<(), S::Error> {
+        let later = self.frame.max(frame);
+        if self.settings.copies && self.scene.is_copy(later) {
+            self.beam.stand_still();
+            self.copies += 1;
+            let likeness = self.notes.last().map_or(Vec::new(), |note| note.likeness.clone());
+            self.notes.push(Note { frame, growth: self.growth, likeness, learned: false });
+            self.frame = frame;
+            return Ok(());
+        }
+        let camera =
+            if self.settings.camera { self.scene.camera(self.frame, frame) } else { crate::image::CameraMove::NONE };
+        let pace = if self.settings.pace { self.scene.pace(later) } else { 1.0 };
+        let passage = Passage { camera, pace, copies: self.copies };
+        self.copies = 0;
+        self.frame = frame;
+        let candidates = self.candidates(source, frame, &passage)?;
+        self.beam.side = self.side();
+        self.beam.advance(&candidates, &passage);
+        let likeness = candidates.iter().map(|candidate| candidate.likeness).collect();
+        self.notes.push(Note { frame, growth: self.growth, likeness, learned: false });
+        self.learn(source, frame, &candidates, &passage)
+    }
+
+    fn candidates<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        passage: &Passage,
+    ) -> Result<Vec<Candidate>, S::Error> {
+        let mut candidates: Vec<Candidate> = Vec::new();
+        for at in self.places(passage) {
+            let of = self.around(at);
+            let windows = self.windows(source, frame, &of)?;
+            self.channels.make(&windows, &of);
+            self.bench.load(&self.channels);
+            self.bench.response(&self.filter, &mut self.response);
+            for (offset, response) in peaks(&self.response) {
+                let place = at + offset * of.cell();
+                let inside = self.inside(place);
+                let likeness = f64::from(response) / inside.max(0.5) / self.usual.level();
+                let near = candidates.iter().position(|c| c.at.distance(place) < 0.1 * self.side());
+                if likeness < NOTHING || !self.size.contains(place) {
+                    continue;
+                }
+                let window = &windows[0];
+                let candidate = Candidate {
+                    at: place,
+                    likeness,
+                    plate: self.plate_cost(window, place),
+                    strange: if self.settings.strange { self.keys.strangeness(window, place, self.side()) } else { 0.0 },
+                };
+                match near {
+                    Some(other) if candidates[other].likeness < likeness => candidates[other] = candidate,
+                    Some(_) => {}
+                    None => candidates.push(candidate),
+                }
+            }
+        }
+        candidates.sort_by(|a, b| a.cost().total_cmp(&b.cost()));
+        Ok(candidates)
+    }
+
+    /// Where to look.
+    fn places(&self, passage: &Passage) -> Vec<Point> {
+        let states = self.beam.states();
+        let best = states[0].cost;
+        let mut places: Vec<Point> = Vec::new();
+        let apart = ONE_LOOK * self.side();
+        let mut add = |place: Point, most: usize| {
+            if places.len() < most && places.iter().all(|other| other.distance(place) > apart) {
+                places.push(place);
+            }
+        };
+        let hopeful = || states.iter().filter(|state| state.cost < best + HOPELESS);
+        for state in hopeful() {
+            let [by_pace, by_step] = state.predicted(passage);
+            add(by_pace, MOST_LOOKS);
+            add(by_step, MOST_LOOKS);
+        }
+        for state in hopeful() {
+            add(passage.camera.apply(state.at), MOST_LOOKS);
+        }
+        if self.beam.steps() == 0 || states[0].hidden_for >= RING_AFTER {
+            let middle = states[0].predicted(passage)[1];
+            for i in 0..RING_LOOKS {
+                let angle = std::f64::consts::TAU * i as f64 / RING_LOOKS as f64;
+                add(middle + Point::new(angle.cos(), angle.sin()) * (RING * self.side()), MOST_LOOKS + RING_LOOKS);
+            }
+        }
+        places
+    }
+
+    /// Share of the box that is inside the picture, its middle counting most.
+    fn inside(&self, at: Point) -> f64 {
+        // A Gaussian of a quarter of the box, in each direction apart.
+        let share = |at: f64, length: f64| {
+            let deviation = self.side() / 4.0;
+            normal((length - at) / deviation) - normal(-at / deviation)
+        };
+        share(at.x, f64::from(self.size.width)) * share(at.y, f64::from(self.size.height))
+    }
+
+    fn plate_cost(&self, window: &Window, at: Point) -> f64 {
+        let (Some(plate), Some(first)) = (self.plate, self.in_front) else { return 0.0 };
+        let Some(different) = plate.difference(window, at, self.side()) else { return 0.0 };
+        if first >= IN_FRONT {
+            EMPTY * (1.0 - different / (0.6 * first)).clamp(0.0, 1.0)
+        } else {
+            COVERED * ((different - IN_FRONT) / (1.0 - IN_FRONT)).clamp(0.0, 1.0)
+        }
+    }
+
+    fn learn<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        candidates: &[Candidate],
+        passage: &Passage,
+    ) -> Result<(), S::Error> {
+        let states = self.beam.states();
+        let best: State = states[0];
+        let Some(index) = best.candidate else {
+            if best.hidden_for >= 2 {
+                self.wary = WARY;
+            }
+            return Ok(());
+        };
+        let candidate = candidates[index];
+        let elsewhere = states.iter().filter(|state| state.at.distance(best.at) > 0.3 * self.side());
+        let rival = elsewhere.map(|state| state.cost).fold(f64::INFINITY, f64::min);
+        let is_clear = rival > best.cost + LEARNED_MARGIN;
+        let no_rival_near = rival > best.cost + 2.0 * LEARNED_MARGIN;
+        let _ = passage;
+        let least = if no_rival_near && self.wary == 0 { LEARNED_THIN } else { LEARNED_ABOVE };
+        let is_known = self.wary == 0 || candidate.strange < 1.0 - WARY_ABOVE;
+        self.wary = self.wary.saturating_sub(1);
+        if !is_clear || candidate.likeness < least || !is_known || self.inside(candidate.at) < LEARNED_INSIDE {
+            return Ok(());
+        }
+        self.usual.accept(candidate.likeness * self.usual.level());
+        let steps = if self.settings.scale { &[0, -1, 1][..] } else { &[0] };
+        let (mut best_response, mut best_growth) = (0.0, self.growth);
+        let mut kept = Vec::new();
+        let now = self.growth;
+        for step in steps {
+            self.growth = (now * GROWTH.powi(*step)).clamp(SMALLEST, LARGEST);
+            let of = self.around(candidate.at);
+            let windows = self.windows(source, frame, &of)?;
+            self.channels.make(&windows, &of);
+            self.bench.load(&self.channels);
+            if steps.len() == 1 {
+                best_growth = self.growth;
+                kept = self.bench.spectra.clone();
+                break;
+            }
+            self.bench.response(&self.filter, &mut self.response);
+            let response = near_middle(&self.response);
+            if *step == 0 || response > best_response * GROWTH_GAIN {
+                (best_response, best_growth) = (response, self.growth);
+                kept.clone_from(&self.bench.spectra);
+            }
+        }
+        self.growth = best_growth;
+        self.bench.spectra.clone_from(&kept);
+        self.bench.learn(&mut self.filter, RATE);
+        if let Some(note) = self.notes.last_mut() {
+            note.learned = true;
+        }
+        let of = self.around(candidate.at);
+        let windows = self.windows(source, frame, &of)?;
+        self.keys.add(Keys::picture(&windows[0], candidate.at, self.side()));
+        Ok(())
+    }
+
+    /// What was seen on all frames gone through, on the best way.
+    pub fn finish(&self) -> Vec<Sighting> {
+        let way = self.beam.best_way();
+        let sighting = |(state, note): (&State, &Note)| Sighting {
+            frame: note.frame,
+            at: state.at,
+            likeness: state.candidate.and_then(|index| note.likeness.get(index)).copied().unwrap_or(0.0),
+            growth: note.growth,
+            seen: state.candidate.is_some(),
+            learned: note.learned,
+        };
+        way.iter().zip(&self.notes).map(sighting).collect()
+    }
+
+    /// Pixels a frame at the last frame of the best way; `None` before anything was seen.
+    pub fn velocity(&self) -> Option<Point> {
+        let best = &self.beam.states()[0];
+        best.has_velocity.then(|| best.velocity())
+    }
+}
+
+/// What response is usual.
+#[derive(Clone, Debug, Default)]
+struct Usual {
+    first: f64,
+    last: VecDeque<f64>,
+    all: Vec<f64>,
+}
+
+impl Usual {
+    fn accept(&mut self, response: f64) {
+        self.last.push_back(response);
+        if self.last.len() > USUAL_OF {
+            self.last.pop_front();
+        }
+        self.all.push(response);
+    }
+
+    fn level(&self) -> f64 {
+        let median = |mut values: Vec<f64>| {
+            values.sort_by(f64::total_cmp);
+            values.get(values.len() / 2).copied()
+        };
+        let first = FIRST_USUAL * self.first;
+        let Some(last) = median(self.last.iter().copied().collect()) else { return first.max(1e-6) };
+        let all = median(self.all.clone()).unwrap_or(first);
+        last.max(LEAST_USUAL * all).max(1e-6)
+    }
+}
+
+/// Pictures of the subject's box that were believed, as they are compared by eye.
+#[derive(Clone, Debug, Default)]
+struct Keys {
+    first: Vec<f32>,
+    last: VecDeque<Vec<f32>>,
+}
+
+impl Keys {
+    fn picture(window: &Window, at: Point, side: f64) -> Vec<f32> {
+        let mut values = super::channels::samples(window, &Neighbourhood { middle: at, side }, KEY);
+        let mean = values.iter().sum::<f32>() / values.len() as f32;
+        values.iter_mut().for_each(|value| *value -= mean);
+        let length = values.iter().map(|value| value * value).sum::<f32>().sqrt().max(1e-3);
+        values.iter_mut().for_each(|value| *value /= length);
+        values
+    }
+
+    fn add(&mut self, picture: Vec<f32>) {
+        self.last.push_back(picture);
+        if self.last.len() > KEYS {
+            self.last.pop_front();
+        }
+    }
+
+    /// 0 for one that looks like a key picture, 1 for one that looks like none.
+    fn strangeness(&self, window: &Window, at: Point, side: f64) -> f64 {
+        let mut most: f32 = 0.0;
+        for dy in -1..=1 {
+            for dx in -1..=1 {
+                let off = Point::new(f64::from(dx), f64::from(dy)) * (KEY_PLAY * side);
+                let picture = Self::picture(window, at + off, side);
+                for key in std::iter::once(&self.first).chain(&self.last) {
+                    most = most.max(picture.iter().zip(key).map(|(a, b)| a * b).sum());
+                }
+            }
+        }
+        f64::from(1.0 - most.clamp(0.0, 1.0))
+    }
+}
+
+/// The largest maxima of a response: where, in cells from the middle, and how much.
+fn peaks(response: &[f32]) -> Vec<(Point, f32)> {
+    let side = SIDE as i32;
+    let value = |x: i32, y: i32| response[(y.rem_euclid(side) * side + x.rem_euclid(side)) as usize];
+    let mut found: Vec<(i32, i32, f32)> = Vec::new();
+    for y in -FARTHEST..=FARTHEST {
+        for x in -FARTHEST..=FARTHEST {
+            let this = value(x, y);
+            if this <= 0.0 {
+                continue;
+            }
+            let near = (-PEAK_REACH..=PEAK_REACH).flat_map(|dy| (-PEAK_REACH..=PEAK_REACH).map(move |dx| (dx, dy)));
+            let beaten = near.filter(|d| *d != (0, 0)).any(|(dx, dy)| value(x + dx, y + dy) > this);
+            if !beaten {
+                found.push((x, y, this));
+            }
+        }
+    }
+    found.sort_by(|a, b| b.2.total_cmp(&a.2));
+    found.truncate(MOST_PEAKS);
+    let fraction = |before: f32, this: f32, after: f32| {
+        let bend = before + after - 2.0 * this;
+        if bend < -1e-9 { f64::from(0.5 * (before - after) / bend).clamp(-0.5, 0.5) } else { 0.0 }
+    };
+    let place = |(x, y, this): (i32, i32, f32)| {
+        let dx = fraction(value(x - 1, y), this, value(x + 1, y));
+        let dy = fraction(value(x, y - 1), this, value(x, y + 1));
+        (Point::new(f64::from(x) + dx, f64::from(y) + dy), this)
+    };
+    found.into_iter().map(place).collect()
+}
+
+/// The most that responds about where it was looked.
+fn near_middle(response: &[f32]) -> f32 {
+    let side = SIDE as i32;
+    let near = (-3..=3).flat_map(|y| (-3..=3).map(move |x| (x, y)));
+    near.map(|(x, y): (i32, i32)| response[(y.rem_euclid(side) * side + x.rem_euclid(side)) as usize])
+        .fold(0.0, f32::max)
+}
+
+/// Share of a normal distribution below so many deviations: Abramowitz & Stegun 1964, 7.1.26.
+fn normal(deviations: f64) -> f64 {
+    let x = deviations.abs() / 2f64.sqrt();
+    let t = 1.0 / (1.0 + 0.327_591_1 * x);
+    let poly = t * (0.254_829_592 + t * (-0.284_496_736 + t * (1.421_413_741 + t * (-1.453_152_027 + t * 1.061_405_429))));
+    let erf = 1.0 - poly * (-x * x).exp();
+    if deviations > 0.0 { 0.5 * (1.0 + erf) } else { 0.5 * (1.0 - erf) }
+}

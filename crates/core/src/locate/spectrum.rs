@@ -1,0 +1,106 @@
+//! Fourier transforms of square real pictures, all of one size.
+
+use std::sync::Arc;
+
+use realfft::num_complex::Complex;
+use realfft::{ComplexToReal, RealFftPlanner, RealToComplex};
+use rustfft::{Fft, FftPlanner};
+
+/// Side of the pictures, in cells.
+pub(super) const SIDE: usize = 64;
+/// Cells of a picture.
+pub(super) const CELLS: usize = SIDE * SIDE;
+/// A real row's frequencies; the others are their conjugates.
+const BINS: usize = SIDE / 2 + 1;
+/// Numbers of a spectrum: column of frequencies by column, as the second transform leaves them.
+pub(super) const SPECTRUM: usize = BINS * SIDE;
+
+/// A frequency's amplitude and phase.
+pub(super) type C = Complex<f32>;
+
+/// Transforms there and back; keeps its plans and scratch memory.
+#[derive(Clone)]
+pub(super) struct Transform {
+    rows: Arc<dyn RealToComplex<f32>>,
+    rows_back: Arc<dyn ComplexToReal<f32>>,
+    cols: Arc<dyn Fft<f32>>,
+    cols_back: Arc<dyn Fft<f32>>,
+    real: Vec<f32>,
+    bins: Vec<C>,
+    scratch: Vec<C>,
+}
+
+impl Transform {
+    pub fn new() -> Self {
+        let (mut real, mut complex) = (RealFftPlanner::new(), FftPlanner::new());
+        let (rows, rows_back) = (real.plan_fft_forward(SIDE), real.plan_fft_inverse(SIDE));
+        let (cols, cols_back) = (complex.plan_fft_forward(SIDE), complex.plan_fft_inverse(SIDE));
+        let needs = [rows.get_scratch_len(), rows_back.get_scratch_len()];
+        let needs = needs.into_iter().chain([cols.get_inplace_scratch_len(), cols_back.get_inplace_scratch_len()]);
+        let scratch = vec![C::default(); needs.max().unwrap_or(0)];
+        Self { rows, rows_back, cols, cols_back, real: vec![0.0; SIDE], bins: vec![C::default(); BINS], scratch }
+    }
+
+    /// Spectrum of a picture of [`CELLS`] numbers, row by row.
+    pub fn forward(&mut self, picture: &[f32], spectrum: &mut [C]) {
+        let Self { rows, cols, real, bins, scratch, .. } = self;
+        for (row, values) in picture.chunks_exact(SIDE).enumerate() {
+            real.copy_from_slice(values);
+            rows.process_with_scratch(real, bins, scratch).expect("the lengths are the plan's");
+            for (bin, value) in bins.iter().enumerate() {
+                spectrum[bin * SIDE + row] = *value;
+            }
+        }
+        cols.process_with_scratch(spectrum, scratch);
+    }
+
+    /// The picture of a spectrum, which is used up.
+    pub fn back(&mut self, spectrum: &mut [C], picture: &mut [f32]) {
+        let Self { rows_back, cols_back, bins, scratch, .. } = self;
+        cols_back.process_with_scratch(spectrum, scratch);
+        let share = 1.0 / CELLS as f32;
+        for (row, values) in picture.chunks_exact_mut(SIDE).enumerate() {
+            for (bin, value) in bins.iter_mut().enumerate() {
+                *value = spectrum[bin * SIDE + row] * share;
+            }
+            // Real pictures have no imaginary part there; rounding leaves a trace of one, which the plan refuses.
+            bins[0].im = 0.0;
+            bins[BINS - 1].im = 0.0;
+            rows_back.process_with_scratch(bins, values, scratch).expect("the lengths are the plan's");
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn picture() -> Vec<f32> {
+        (0..CELLS).map(|i| ((i * 37 + i * i % 101) % 19) as f32 - 9.0).collect()
+    }
+
+    #[test]
+    fn a_spectrum_is_the_sum_of_waves_it_says() {
+        let (picture, mut spectrum) = (picture(), vec![C::default(); SPECTRUM]);
+        Transform::new().forward(&picture, &mut spectrum);
+        for (u, v) in [(0, 0), (1, 0), (0, 1), (5, 60), (32, 17)] {
+            let wave = |(i, value): (usize, &f32)| {
+                let turns = ((i % SIDE) * u + (i / SIDE) * v) as f64 / SIDE as f64;
+                Complex::from_polar(f64::from(*value), -std::f64::consts::TAU * turns)
+            };
+            let want: Complex<f64> = picture.iter().enumerate().map(wave).sum();
+            let got = spectrum[u * SIDE + v];
+            let off = (f64::from(got.re) - want.re).hypot(f64::from(got.im) - want.im);
+            assert!(off < 0.05, "frequency {u}, {v}: {got} is not {want}");
+        }
+    }
+
+    #[test]
+    fn there_and_back_is_where_it_began() {
+        let (picture, mut spectrum, mut again) = (picture(), vec![C::default(); SPECTRUM], vec![0.0; CELLS]);
+        let mut transform = Transform::new();
+        transform.forward(&picture, &mut spectrum);
+        transform.back(&mut spectrum, &mut again);
+        assert!(picture.iter().zip(&again).all(|(a, b)| (a - b).abs() < 1e-4));
+    }
+}
