@@ -105,17 +105,24 @@ fn located(film: &Film, start: &Label, range: FrameRange, settings: Settings) ->
     let side = side_for(film, &settings);
     let part = jampin_core::follow::shot_part(FrameRange { first: Frame(0), last: Frame(film.planes.len() as u32 - 1) }, &film.cuts, Frame(start.frame));
     let plate = film.scene.plate(part, film.size);
+    let inside = film.scene.inside(part, film.size);
     let from = (Frame(start.frame), start.at, side);
     let mut all: Vec<Sighting> = Vec::new();
     let go = |source: &mut Shared<'_>, velocity: Option<Point>, frames: &mut dyn Iterator<Item = u32>| {
-        let mut pass = Pass::start(source, (&film.scene, plate.as_ref()), from, velocity, settings).unwrap();
+        let mut pass = Pass::start(source, (&film.scene, inside, plate.as_ref()), from, velocity, settings).unwrap();
         for frame in frames {
             pass.step(source, Frame(frame)).unwrap();
         }
-        pass.finish()
+        (pass.finish(), pass.early_velocity())
     };
-    all.extend(go(&mut source, None, &mut (start.frame + 1..=range.last.0)));
-    all.extend(go(&mut source, None, &mut (range.first.0..start.frame).rev()));
+    let (later, onward) = go(&mut source, None, &mut (start.frame + 1..=range.last.0));
+    let (earlier, back) = go(&mut source, onward.map(|v| v * -1.0), &mut (range.first.0..start.frame).rev());
+    all.extend(earlier);
+    if onward.is_none() && back.is_some() {
+        all.extend(go(&mut source, back.map(|v| v * -1.0), &mut (start.frame + 1..=range.last.0)).0);
+    } else {
+        all.extend(later);
+    }
     all
 }
 
@@ -195,6 +202,8 @@ fn main() {
             ("no pace", Settings { pace: false, ..usual }),
             ("no camera", Settings { camera: false, ..usual }),
             ("no key pictures", Settings { strange: false, ..usual }),
+            ("no leaps", Settings { leaps: false, ..usual }),
+            ("no ring", Settings { ring: false, ..usual }),
             ("box of 17", Settings { side: 17.0, ..usual }),
             ("box of 33", Settings { side: 33.0, ..usual }),
         ]);

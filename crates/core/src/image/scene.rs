@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use super::sweep::BlockMove;
 use super::{Plane, SweepFinder};
-use crate::geometry::{Point, Size};
+use crate::geometry::{PixelRect, Point, Size};
 use crate::time::{Frame, FrameRange};
 
 /// Widest small copy that differences and the empty scene are kept at, in pixels: a head of 25 pixels in a picture of 640 is 12 there.
@@ -131,6 +131,11 @@ struct SmallCopy {
     height: u32,
     data: Vec<u8>,
 }
+
+/// What never gets lighter than this, in grey levels, at the sides of all frames is a black border and no part of the picture.
+const BLACK: u8 = 28;
+/// A border is at most this share of the picture, each side.
+const WIDEST_BORDER: f64 = 0.3;
 
 /// Looks at a film: hand it every frame in order.
 #[derive(Debug, Default)]
@@ -273,6 +278,28 @@ impl Scene {
         let known = self.changes.get(later.0 as usize).and_then(|change| change.camera);
         let forward = known.unwrap_or(CameraMove::NONE);
         if to >= from { forward } else { forward.inverse() }
+    }
+
+    /// The part of the picture that is not a black border, as some frames of the range show it.
+    pub fn inside(&self, range: FrameRange, size: Size) -> PixelRect {
+        let whole = PixelRect { left: 0, top: 0, right: size.width as i32, bottom: size.height as i32 };
+        let kept: Vec<&SmallCopy> = self.kept.range(range.first..=range.last).map(|(_, small)| small).collect();
+        let Some(first) = kept.first() else { return whole };
+        let (width, height, cell) = (first.width as usize, first.height as usize, self.cell as i32);
+        let is_black = |i: usize| kept.iter().all(|small| small.data[i] < BLACK);
+        let col_is_black = |col: usize| (0..height).all(|row| is_black(row * width + col));
+        let row_is_black = |row: usize| (0..width).all(|col| is_black(row * width + col));
+        let most = |length: usize| (length as f64 * WIDEST_BORDER) as usize;
+        let left = (0..most(width)).take_while(|col| col_is_black(*col)).count();
+        let right = (0..most(width)).take_while(|col| col_is_black(width - 1 - col)).count();
+        let top = (0..most(height)).take_while(|row| row_is_black(*row)).count();
+        let bottom = (0..most(height)).take_while(|row| row_is_black(height - 1 - row)).count();
+        let inner = |from: usize, back: usize, length: i32| {
+            let end = if back == 0 { length } else { length - back as i32 * cell };
+            (from as i32 * cell, end)
+        };
+        let ((left, right), (top, bottom)) = (inner(left, right, whole.right), inner(top, bottom, whole.bottom));
+        PixelRect { left, top, right, bottom }
     }
 
     /// The scene without those who pass through, as these frames show it; `None` where the camera moves, or too few of them are known.

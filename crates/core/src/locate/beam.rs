@@ -2,7 +2,7 @@
 //! following) over the best few states of each frame.
 
 use super::Settings;
-use crate::geometry::{Point, Rect, Size};
+use crate::geometry::{Point, Rect};
 use crate::image::CameraMove;
 
 /// States kept a frame.
@@ -48,13 +48,23 @@ pub(super) struct Candidate {
     pub plate: f64,
     /// What it costs to be there after having been hidden.
     pub strange: f64,
+    /// Size over the size at the start.
+    pub growth: f64,
 }
 
 impl Candidate {
     pub fn cost(&self) -> f64 {
-        -self.likeness.clamp(1e-3, 1.0).ln() + self.plate
+        let (a, b, most) = *TUNE;
+        let ncc = (1.0 - self.strange).max(0.05);
+        -a * self.likeness.clamp(1e-3, 1.0).ln() - b * (ncc / most).min(1.0).ln() + self.plate
     }
 }
+
+static TUNE: std::sync::LazyLock<(f64, f64, f64)> = std::sync::LazyLock::new(|| {
+    let v = |n: &str, d: f64| std::env::var(n).ok().and_then(|v| v.parse().ok()).unwrap_or(d);
+    (v("TA", 1.0), v("TB", 0.0), v("TM", 1.0))
+});
+pub(super) fn tune(n: &str, d: f64) -> f64 { std::env::var(n).ok().and_then(|v| v.parse().ok()).unwrap_or(d) }
 
 /// How the film goes on from one frame to the next.
 #[derive(Clone, Copy, Debug)]
@@ -64,6 +74,13 @@ pub(super) struct Passage {
     pub pace: f64,
     /// Copies since the last frame that was none.
     pub copies: u32,
+}
+
+impl Passage {
+    /// Frames of time that have passed since the last one that was no copy.
+    fn frames(&self) -> f64 {
+        f64::from(self.copies) + 1.0
+    }
 }
 
 /// One way the subject may have come to be where it may be.
@@ -89,7 +106,7 @@ impl State {
     /// Where it should be: by the film's pace, and by its own.
     pub fn predicted(&self, passage: &Passage) -> [Point; 2] {
         let moved = passage.camera.apply(self.at);
-        [moved + self.pace * passage.pace, moved + self.step]
+        [moved + self.pace * passage.pace, moved + self.step * passage.frames()]
     }
 
     pub fn velocity(&self) -> Point {
@@ -99,14 +116,14 @@ impl State {
 
 /// States of all frames so far.
 pub(super) struct Beam {
-    size: Size,
+    inside: Rect,
     pub side: f64,
     settings: Settings,
     frames: Vec<Vec<State>>,
 }
 
 impl Beam {
-    pub fn new(size: Size, side: f64, at: Point, velocity: Option<Point>, settings: Settings) -> Self {
+    pub fn new(inside: Rect, side: f64, at: Point, velocity: Option<Point>, settings: Settings) -> Self {
         let start = State {
             cost: 0.0,
             at,
@@ -120,7 +137,7 @@ impl Beam {
             candidate: None,
             before: 0,
         };
-        Self { size, side, settings, frames: vec![vec![start]] }
+        Self { inside, side, settings, frames: vec![vec![start]] }
     }
 
     /// States of the newest frame, best first.
@@ -188,14 +205,14 @@ impl Beam {
     /// What it costs to go from a state to a place.
     pub fn way_cost(&self, state: &State, to: Point, passage: &Passage) -> f64 {
         let [by_pace, by_step] = state.predicted(passage);
-        let longest = (state.pace * passage.pace).length().max(state.step.length());
+        let longest = (state.pace * passage.pace).length().max(state.step.length() * passage.frames());
         let off = distance_to_line(to, by_pace, by_step) / self.play(state, longest, passage);
         MOTION * (off * off / SPREAD).ln_1p()
     }
 
     fn seen(&self, state: &State, before: usize, candidate: &Candidate, index: usize, passage: &Passage) -> State {
         let strange = if state.hidden_for >= 2 { candidate.strange } else { 0.0 };
-        let (frames, paces) = (state.frames_since + 1.0, state.paces_since + passage.pace);
+        let (frames, paces) = (state.frames_since + passage.frames(), state.paces_since + passage.pace);
         let moved = candidate.at - passage.camera.apply(state.seen_at);
         let (pace, step) = (moved * (1.0 / paces), moved * (1.0 / frames));
         let mixed = |old: Point, new: Point, kept: f64| if state.has_velocity { old * kept + new * (1.0 - kept) } else { new };
@@ -217,20 +234,10 @@ impl Beam {
     fn hidden(&self, state: &State, before: usize, passage: &Passage) -> State {
         let [by_pace, by_step] = state.predicted(passage);
         // Not further out than a box: there it could not be seen, and would never come back.
-        let around = Rect {
-            left: -self.side,
-            top: -self.side,
-            right: f64::from(self.size.width) + self.side,
-            bottom: f64::from(self.size.height) + self.side,
-        };
-        let at = around.nearest((by_pace + by_step) * 0.5);
-        let half = self.side / 2.0;
-        let is_leaving = at.x < half
-            || at.y < half
-            || at.x > f64::from(self.size.width) - half
-            || at.y > f64::from(self.size.height) - half;
+        let at = self.grown(self.side).nearest((by_pace + by_step) * 0.5);
+        let is_leaving = !self.grown(-self.side / 2.0).contains(at);
         let longer = state.hidden_for.saturating_sub(LONG);
-        let frame = HIDDEN * CHEAPER.powi(longer as i32).max(CHEAPEST) * if is_leaving { LEAVING } else { 1.0 };
+        let frame = tune("TH", HIDDEN) * CHEAPER.powi(longer as i32).max(CHEAPEST) * if is_leaving { LEAVING } else { 1.0 };
         State {
             cost: state.cost + frame + if state.hidden_for == 0 { GO_HIDDEN } else { 0.0 },
             at,
@@ -238,11 +245,23 @@ impl Beam {
             step: state.step * HIDDEN_KEPT,
             hidden_for: state.hidden_for + 1,
             seen_at: passage.camera.apply(state.seen_at),
-            frames_since: state.frames_since + 1.0,
+            frames_since: state.frames_since + passage.frames(),
             paces_since: state.paces_since + passage.pace,
             candidate: None,
             before,
             ..*state
+        }
+    }
+
+    /// The picture and so much around it, or less of it.
+    fn grown(&self, by: f64) -> Rect {
+        let Rect { left, top, right, bottom } = self.inside;
+        let middle = self.inside.middle();
+        Rect {
+            left: (left - by).min(middle.x),
+            top: (top - by).min(middle.y),
+            right: (right + by).max(middle.x),
+            bottom: (bottom + by).max(middle.y),
         }
     }
 

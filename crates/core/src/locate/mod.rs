@@ -33,6 +33,10 @@ pub struct Settings {
     pub strange: bool,
     /// Whether colour counts, where there is some.
     pub colour: bool,
+    /// Whether it is looked for far away by correlation when in doubt.
+    pub leaps: bool,
+    /// Whether a ring around is searched after some hidden frames.
+    pub ring: bool,
     /// Side of the box for a picture 360 pixels high, in pixels.
     pub side: f64,
 }
@@ -49,6 +53,8 @@ impl Default for Settings {
             camera: true,
             strange: true,
             colour: true,
+            leaps: true,
+            ring: true,
             side: 25.0,
         }
     }

@@ -7,8 +7,9 @@ use super::beam::{Beam, Candidate, Passage, State};
 use super::channels::{COLOURED, Channels, GREY, Neighbourhood};
 use super::filter::{Filter, Response, Workbench};
 use super::spectrum::SIDE;
-use crate::geometry::{Point, Size};
+use crate::geometry::{PixelRect, Point, Rect};
 use crate::image::{Component, FrameSource, Plate, Scene, Window};
+use crate::matching::Template;
 use crate::time::Frame;
 
 /// The neighbourhood is so many boxes wide.
@@ -26,6 +27,19 @@ const RING: f64 = 1.4;
 const RING_LOOKS: usize = 8;
 /// Hidden frames after which the ring is searched.
 const RING_AFTER: u32 = 5;
+/// Cost of a way above which it is looked further away, too.
+const PLAIN: f64 = 0.7;
+/// So many boxes wide is that area, and a box so many samples.
+const LEAP_AREA: f64 = 5.0;
+const LEAP_SAMPLES: usize = 16;
+/// The area grows by so many boxes with each hidden frame, at most to this; when it is wide, only every so many frames are searched.
+const LEAP_WIDER: f64 = 0.2;
+const LEAP_WIDEST: f64 = 22.0;
+const LEAP_OFTEN: usize = 8;
+const LEAP_EVERY: u32 = 8;
+/// Places that are looked at there, and the correlation that makes one.
+const LEAPS: usize = 3;
+const LEAP_ALIKE: f32 = 0.5;
 /// Maxima of a response that are kept, how far each rules, and how far from where it was looked they count, in cells.
 const MOST_PEAKS: usize = 6;
 const PEAK_REACH: i32 = 3;
@@ -49,6 +63,10 @@ const LEARNED_INSIDE: f64 = 0.8;
 /// Steps of size that are tried, and by how much a change has to be better.
 const GROWTH: f64 = 1.03;
 const GROWTH_GAIN: f32 = 1.015;
+/// Sizes tried after so many hidden frames, and how much less a place must cost with one.
+const REGROWTH: [f64; 4] = [0.8, 0.9, 1.12, 1.25];
+const REGROW_AFTER: u32 = 3;
+const REGROWTH_GAIN: f64 = 0.1;
 /// Size as a share of the first.
 const SMALLEST: f64 = 0.25;
 const LARGEST: f64 = 8.0;
@@ -57,6 +75,8 @@ const IN_FRONT: f64 = 0.3;
 /// Cost of looking like the empty scene, and for a part of the scene of not looking like it.
 const EMPTY: f64 = 2.0;
 const COVERED: f64 = 3.0;
+/// First frames that tell the velocity.
+const EARLY: usize = 6;
 /// Key pictures: samples across, how many are kept, how far they may be off in shares of the box.
 const KEY: usize = 24;
 const KEYS: usize = 8;
@@ -87,7 +107,8 @@ pub struct Pass<'a> {
     scene: &'a Scene,
     plate: Option<&'a Plate>,
     settings: Settings,
-    size: Size,
+    inside: PixelRect,
+    picture: Rect,
     side: f64,
     growth: f64,
     bench: Workbench,
@@ -96,12 +117,17 @@ pub struct Pass<'a> {
     filter: Filter,
     usual: Usual,
     beam: Beam,
+    start: Point,
     copies: u32,
     frame: Frame,
     /// Difference of the click from the empty scene.
     in_front: Option<f64>,
     keys: Keys,
     wary: u32,
+    /// As it was clicked on, when it was last believed, and when it was last seen.
+    clicked: Option<Template>,
+    believed: Option<Template>,
+    newest: Option<Template>,
     notes: Vec<Note>,
 }
 
@@ -117,17 +143,23 @@ impl<'a> Pass<'a> {
     /// Starts where the subject is known to be.
     pub fn start<S: FrameSource>(
         source: &mut S,
-        scene: (&'a Scene, Option<&'a Plate>),
+        (scene, inside, plate): (&'a Scene, PixelRect, Option<&'a Plate>),
         (frame, at, side): (Frame, Point, f64),
         velocity: Option<Point>,
         settings: Settings,
     ) -> Result<Self, S::Error> {
-        let size = source.size();
+        let picture = Rect {
+            left: f64::from(inside.left),
+            top: f64::from(inside.top),
+            right: f64::from(inside.right),
+            bottom: f64::from(inside.bottom),
+        };
         let mut pass = Self {
-            scene: scene.0,
-            plate: scene.1.filter(|_| settings.plate),
+            scene,
+            plate: plate.filter(|_| settings.plate),
             settings,
-            size,
+            inside,
+            picture,
             side,
             growth: 1.0,
             bench: Workbench::new(),
@@ -135,12 +167,16 @@ impl<'a> Pass<'a> {
             response: Response::new(),
             filter: Filter::new(GREY),
             usual: Usual::default(),
-            beam: Beam::new(size, side, at, velocity, settings),
+            beam: Beam::new(picture, side, at, velocity, settings),
+            start: at,
             copies: 0,
             frame,
             in_front: None,
             keys: Keys::default(),
             wary: 0,
+            clicked: None,
+            believed: None,
+            newest: None,
             notes: Vec::new(),
         };
         let of = pass.around(at);
@@ -152,6 +188,8 @@ impl<'a> Pass<'a> {
         pass.bench.response(&pass.filter, &mut pass.response);
         pass.usual.first = f64::from(pass.response[0]);
         pass.in_front = pass.plate.and_then(|plate| plate.difference(&windows[0], at, side));
+        pass.clicked = pass.template(&windows[0], at);
+        pass.newest.clone_from(&pass.clicked);
         pass.keys.first = Keys::picture(&windows[0], at, side);
         Ok(pass)
     }
@@ -171,7 +209,14 @@ impl<'a> Pass<'a> {
         frame: Frame,
         of: &Neighbourhood,
     ) -> Result<Vec<Window>, S::Error> {
-        source.windows(frame, of.rect(), &[Component::Luma])
+        let rect = of.rect();
+        let inside = self.inside;
+        let clamped = |at: i32, first: i32, last: i32| at.clamp(first, last);
+        let left = clamped(rect.left, inside.left, inside.right - 1);
+        let top = clamped(rect.top, inside.top, inside.bottom - 1);
+        let right = clamped(rect.right, left + 1, inside.right);
+        let bottom = clamped(rect.bottom, top + 1, inside.bottom);
+        source.windows(frame, PixelRect { left, top, right, bottom }, &[Component::Luma])
     }
 
     /// Goes on to a frame next to the one before.
@@ -192,6 +237,15 @@ impl<'a> Pass<'a> {
         self.copies = 0;
         self.frame = frame;
         let candidates = self.candidates(source, frame, &passage)?;
+        if std::env::var("LOC_DEBUG").is_ok() {
+            eprintln!("frame {frame} pace {pace:.2} copies {} camera {:?} level {:.4}", passage.copies, camera.shift, self.usual.level());
+            for s in self.beam.states().iter().take(4) {
+                eprintln!("   state cost {:.2} at {:.1} {:.1} pred {:?} hidden {}", s.cost, s.at.x, s.at.y, s.predicted(&passage).map(|p| (p.x.round(), p.y.round())), s.hidden_for);
+            }
+            for c in candidates.iter().take(5) {
+                eprintln!("   cand {:.1} {:.1} like {:.2} plate {:.2} strange {:.2} way {:.2}", c.at.x, c.at.y, c.likeness, c.plate, c.strange, self.beam.way_cost(&self.beam.states()[0], c.at, &passage));
+            }
+        }
         self.beam.side = self.side();
         self.beam.advance(&candidates, &passage);
         let likeness = candidates.iter().map(|candidate| candidate.likeness).collect();
@@ -206,7 +260,105 @@ impl<'a> Pass<'a> {
         passage: &Passage,
     ) -> Result<Vec<Candidate>, S::Error> {
         let mut candidates: Vec<Candidate> = Vec::new();
-        for at in self.places(passage) {
+        let places = self.places(passage);
+        self.look(source, frame, &places, &mut candidates)?;
+        if self.is_in_doubt(&candidates, passage) {
+            let leaps = self.leaps(source, frame, passage)?;
+            let apart = ONE_LOOK * self.side();
+            let new: Vec<Point> =
+                leaps.into_iter().filter(|leap| places.iter().all(|at| at.distance(*leap) > apart)).collect();
+            self.look(source, frame, &new, &mut candidates)?;
+        }
+        if self.settings.scale && self.beam.states()[0].hidden_for >= REGROW_AFTER {
+            self.regrow(source, frame, &mut candidates, passage)?;
+        }
+        candidates.sort_by(|a, b| a.cost().total_cmp(&b.cost()));
+        Ok(candidates)
+    }
+
+    /// Who comes back may have grown meanwhile: other sizes are tried where the subject most likely is.
+    fn regrow<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        candidates: &mut [Candidate],
+        passage: &Passage,
+    ) -> Result<(), S::Error> {
+        let state = self.beam.states()[0];
+        let cost = |candidate: &Candidate| candidate.cost() + self.beam.way_cost(&state, candidate.at, passage);
+        let Some(best) = candidates.iter_mut().min_by(|a, b| cost(a).total_cmp(&cost(b))) else { return Ok(()) };
+        let now = self.growth;
+        for step in REGROWTH {
+            self.growth = (now * step).clamp(SMALLEST, LARGEST);
+            let mut again: Vec<Candidate> = Vec::new();
+            self.look(source, frame, &[best.at], &mut again)?;
+            let near = again.into_iter().filter(|other| other.at.distance(best.at) < ONE_LOOK * self.side());
+            let better = near.filter(|other| other.cost() + REGROWTH_GAIN < best.cost());
+            if let Some(better) = better.min_by(|a, b| a.cost().total_cmp(&b.cost())) {
+                *best = better;
+            }
+        }
+        self.growth = now;
+        Ok(())
+    }
+
+    /// Whether nothing that was seen is plainly the subject where it was expected.
+    fn is_in_doubt(&self, candidates: &[Candidate], passage: &Passage) -> bool {
+        let state = &self.beam.states()[0];
+        let cost = |candidate: &Candidate| candidate.cost() + self.beam.way_cost(state, candidate.at, passage);
+        let least = candidates.iter().map(cost).fold(f64::INFINITY, f64::min);
+        self.settings.leaps && (!state.has_velocity || state.hidden_for > 0 || least > PLAIN)
+    }
+
+    /// Where else something looks like the subject did when it was last seen: correlation over a wide area, small.
+    fn leaps<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        passage: &Passage,
+    ) -> Result<Vec<Point>, S::Error> {
+        let state = self.beam.states()[0];
+        let boxes = (LEAP_AREA + LEAP_WIDER * f64::from(state.hidden_for)).min(LEAP_WIDEST) as usize;
+        if boxes > LEAP_OFTEN && !frame.0.is_multiple_of(LEAP_EVERY) {
+            return Ok(Vec::new());
+        }
+        let middle = if boxes as f64 >= LEAP_WIDEST { self.picture.middle() } else { state.predicted(passage)[1] };
+        let wide = boxes as f64 * self.side();
+        let of = Neighbourhood { middle, side: wide };
+        let windows = self.windows(source, frame, &of)?;
+        let across = LEAP_SAMPLES * boxes;
+        let area = super::channels::samples(&windows[0], &of, across);
+        let count = across - LEAP_SAMPLES + 1;
+        let step = wide / across as f64;
+        let place = |i: usize| {
+            let offset = |at: usize| (at as f64 - (count - 1) as f64 / 2.0) * step;
+            middle + Point::new(offset(i % count), offset(i / count))
+        };
+        let templates = if state.hidden_for == 0 { [&self.newest, &None] } else { [&self.believed, &self.clicked] };
+        let mut all: Vec<(f32, usize)> = Vec::new();
+        for template in templates.into_iter().flatten() {
+            let surface = template.surface(&area, across);
+            all.extend(surface.iter().enumerate().filter(|(_, score)| **score > LEAP_ALIKE).map(|(i, score)| (*score, i)));
+        }
+        all.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+        let mut leaps: Vec<Point> = Vec::new();
+        for (_, i) in all {
+            let at = place(i);
+            if leaps.len() < LEAPS && leaps.iter().all(|other| other.distance(at) > ONE_LOOK * self.side()) {
+                leaps.push(at);
+            }
+        }
+        Ok(leaps)
+    }
+
+    fn look<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        places: &[Point],
+        candidates: &mut Vec<Candidate>,
+    ) -> Result<(), S::Error> {
+        for &at in places {
             let of = self.around(at);
             let windows = self.windows(source, frame, &of)?;
             self.channels.make(&windows, &of);
@@ -217,7 +369,7 @@ impl<'a> Pass<'a> {
                 let inside = self.inside(place);
                 let likeness = f64::from(response) / inside.max(0.5) / self.usual.level();
                 let near = candidates.iter().position(|c| c.at.distance(place) < 0.1 * self.side());
-                if likeness < NOTHING || !self.size.contains(place) {
+                if likeness < NOTHING || !self.picture.contains(place) {
                     continue;
                 }
                 let window = &windows[0];
@@ -226,6 +378,7 @@ impl<'a> Pass<'a> {
                     likeness,
                     plate: self.plate_cost(window, place),
                     strange: if self.settings.strange { self.keys.strangeness(window, place, self.side()) } else { 0.0 },
+                    growth: self.growth,
                 };
                 match near {
                     Some(other) if candidates[other].likeness < likeness => candidates[other] = candidate,
@@ -234,8 +387,7 @@ impl<'a> Pass<'a> {
                 }
             }
         }
-        candidates.sort_by(|a, b| a.cost().total_cmp(&b.cost()));
-        Ok(candidates)
+        Ok(())
     }
 
     /// Where to look.
@@ -258,7 +410,7 @@ impl<'a> Pass<'a> {
         for state in hopeful() {
             add(passage.camera.apply(state.at), MOST_LOOKS);
         }
-        if self.beam.steps() == 0 || states[0].hidden_for >= RING_AFTER {
+        if self.settings.ring && (self.beam.steps() == 0 || states[0].hidden_for >= RING_AFTER) {
             let middle = states[0].predicted(passage)[1];
             for i in 0..RING_LOOKS {
                 let angle = std::f64::consts::TAU * i as f64 / RING_LOOKS as f64;
@@ -271,11 +423,15 @@ impl<'a> Pass<'a> {
     /// Share of the box that is inside the picture, its middle counting most.
     fn inside(&self, at: Point) -> f64 {
         // A Gaussian of a quarter of the box, in each direction apart.
-        let share = |at: f64, length: f64| {
-            let deviation = self.side() / 4.0;
-            normal((length - at) / deviation) - normal(-at / deviation)
-        };
-        share(at.x, f64::from(self.size.width)) * share(at.y, f64::from(self.size.height))
+        let deviation = self.side() / 4.0;
+        let share = |at: f64, first: f64, last: f64| normal((last - at) / deviation) - normal((first - at) / deviation);
+        let Rect { left, top, right, bottom } = self.picture;
+        share(at.x, left, right) * share(at.y, top, bottom)
+    }
+
+    fn template(&self, window: &Window, at: Point) -> Option<Template> {
+        let of = Neighbourhood { middle: at, side: self.side() };
+        Template::new(super::channels::samples(window, &of, LEAP_SAMPLES), LEAP_SAMPLES, LEAP_SAMPLES)
     }
 
     fn plate_cost(&self, window: &Window, at: Point) -> f64 {
@@ -304,6 +460,12 @@ impl<'a> Pass<'a> {
             return Ok(());
         };
         let candidate = candidates[index];
+        self.growth = candidate.growth;
+        if candidate.likeness > LEARNED_THIN {
+            let of = Neighbourhood { middle: candidate.at, side: self.side() };
+            let windows = self.windows(source, frame, &of)?;
+            self.newest = self.template(&windows[0], candidate.at);
+        }
         let elsewhere = states.iter().filter(|state| state.at.distance(best.at) > 0.3 * self.side());
         let rival = elsewhere.map(|state| state.cost).fold(f64::INFINITY, f64::min);
         let is_clear = rival > best.cost + LEARNED_MARGIN;
@@ -346,6 +508,7 @@ impl<'a> Pass<'a> {
         }
         let of = self.around(candidate.at);
         let windows = self.windows(source, frame, &of)?;
+        self.believed = self.template(&windows[0], candidate.at);
         self.keys.add(Keys::picture(&windows[0], candidate.at, self.side()));
         Ok(())
     }
@@ -364,10 +527,13 @@ impl<'a> Pass<'a> {
         way.iter().zip(&self.notes).map(sighting).collect()
     }
 
-    /// Pixels a frame at the last frame of the best way; `None` before anything was seen.
-    pub fn velocity(&self) -> Option<Point> {
-        let best = &self.beam.states()[0];
-        best.has_velocity.then(|| best.velocity())
+    /// Pixels a frame over the first frames on which it was seen; `None` when it was not seen on most of them.
+    pub fn early_velocity(&self) -> Option<Point> {
+        let way = self.beam.best_way();
+        let seen = way.iter().take(EARLY).enumerate().filter(|(_, state)| state.candidate.is_some());
+        let seen: Vec<(usize, Point)> = seen.map(|(i, state)| (i, state.at)).collect();
+        let (last, at) = *seen.last()?;
+        (seen.len() * 2 > EARLY).then(|| (at - self.start) * (1.0 / (last + 1) as f64))
     }
 }
 
