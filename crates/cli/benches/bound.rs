@@ -8,7 +8,7 @@ use jampin_core::align::{Aligner, Pattern};
 use jampin_core::geometry::{Homography, Point, Size};
 use jampin_core::image::{Plane, PlaneStack};
 use jampin_core::shot::{Filter, Motion, Pin, Track};
-use jampin_core::solve::{Solution, Unwatched, solve};
+use jampin_core::solve::{Film, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
 
 const SIZE: Size = Size::new(120, 110);
@@ -131,7 +131,7 @@ fn whole_shot(sigma: f64, random: &mut Random) {
         let pin = Pin::new(Default::default(), Frame(0), CENTRE, [SIDE as u32; 2], [8; 2]);
         let range = FrameRange { first: Frame(0), last: Frame(FRAMES as u32 - 1) };
         let Solution::Solved(track) =
-            solve(std::slice::from_mut(&mut stack), &pin, &Track::new(), range, &Unwatched).unwrap()
+            solve(std::slice::from_mut(&mut stack), Film { scene: &stack.scene(), part: range }, &pin, &Track::new(), range, &Unwatched).unwrap()
         else {
             panic!("not solved")
         };

@@ -9,10 +9,10 @@ use std::time::Instant;
 
 use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
 use jampin_core::geometry::{PixelRect, Point, Size};
-use jampin_core::image::{Component, FrameSource, Plane, PlaneStack};
+use jampin_core::image::{Component, FrameSource, Plane, PlaneStack, Scene};
 use jampin_core::matching::good_spots;
 use jampin_core::shot::{Pin, Sample, Track};
-use jampin_core::solve::{Solution, Unwatched, affected, solve};
+use jampin_core::solve::{Film, Solution, Unwatched, affected, solve};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{Cancel, ClipFolder, Leave, StoredPlanes, Tools, WhenMissing, prepare, probe};
 
@@ -47,6 +47,12 @@ fn main() {
     if wanted("guide") {
         guide(&film, spots[0]);
     }
+}
+
+/// One that nothing is known of as a whole: the exact part is timed.
+fn scene() -> &'static Scene {
+    static UNKNOWN: std::sync::LazyLock<Scene> = std::sync::LazyLock::new(Scene::default);
+    &UNKNOWN
 }
 
 fn row(what: &str, figure: String, against: &str) {
@@ -96,7 +102,7 @@ fn fastest(mut work: impl FnMut()) -> f64 {
 }
 
 fn solved(film: &mut PlaneStack, pin: &Pin, range: FrameRange, track: &Track) -> Track {
-    match solve(std::slice::from_mut(film), pin, track, range, &Unwatched).unwrap() {
+    match solve(std::slice::from_mut(film), Film { scene: scene(), part: ALL }, pin, track, range, &Unwatched).unwrap() {
         Solution::Solved(track) => track,
         other => panic!("{other:?}"),
     }
@@ -196,7 +202,7 @@ fn guide(film: &PlaneStack, at: Point) {
     let mut sources = vec![PlaneStack::new(planes).unwrap()];
     let all = FrameRange { first: Frame(0), last: Frame(LONG - 1) };
     let pin = pin(at, 31, 32);
-    let Solution::Solved(solved) = solve(&mut sources, &pin, &Track::new(), all, &Unwatched).unwrap() else {
+    let Solution::Solved(solved) = solve(&mut sources, Film { scene: scene(), part: ALL }, &pin, &Track::new(), all, &Unwatched).unwrap() else {
         panic!("not solved")
     };
     sources.push(sources[0].clone());
@@ -208,7 +214,7 @@ fn guide(film: &PlaneStack, at: Point) {
         }
         let range = affected(&pin, &track, Frame(LONG / 2), all);
         for threads in [1, 2] {
-            let time = fastest(|| drop(solve(&mut sources[..threads], &pin, &track, range, &Unwatched).unwrap()));
+            let time = fastest(|| drop(solve(&mut sources[..threads], Film { scene: scene(), part: ALL }, &pin, &track, range, &Unwatched).unwrap()));
             let count = range.count();
             let what =
                 format!("guide moved, {} of them, {count} frames to solve again, {threads} threads", guides.len());

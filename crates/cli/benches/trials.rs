@@ -9,11 +9,11 @@ use std::process::{Command, Stdio};
 use std::time::Instant;
 
 use jampin_core::geometry::{Point, Size};
-use jampin_core::image::{Plane, PlaneStack};
+use jampin_core::image::{Plane, PlaneStack, Scene};
 use jampin_core::matching::choose_search;
 use jampin_core::path::{Cleaning, Path, Step, StepKind, clean};
 use jampin_core::shot::{Motion, Pin, SampleState, Track};
-use jampin_core::solve::{Solution, Unwatched, solve};
+use jampin_core::solve::{Film, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::{Shot, TruePoint, trials};
 use rayon::prelude::*;
@@ -33,12 +33,13 @@ fn main() {
     println!("| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |");
     for shot in trials().iter().filter(|shot| only.is_none_or(|only| shot.name.contains(only.as_str()))) {
         let mut stack = frames(shot);
+        let scene = stack.scene();
         for point in shot.points() {
             let pin = pin_for(shot, point, &mut stack);
             if let Some(folder) = &folder {
                 export(folder, shot, point, &pin, &stack);
             }
-            report(shot, point, &pin, &mut stack);
+            report(shot, point, &pin, &mut stack, &scene);
         }
     }
 }
@@ -107,10 +108,10 @@ fn clear(shot: &Shot, point: &TruePoint, frame: u32) -> bool {
     shot.is_visible(point, frame) && corners.iter().all(|(x, y)| shot.size.contains(place + Point::new(*x, *y)))
 }
 
-fn report(shot: &Shot, point: &TruePoint, pin: &Pin, stack: &mut PlaneStack) {
+fn report(shot: &Shot, point: &TruePoint, pin: &Pin, stack: &mut PlaneStack, scene: &Scene) {
     let range = FrameRange { first: Frame(0), last: Frame(shot.frames - 1) };
     let begun = Instant::now();
-    let solution = solve(std::slice::from_mut(stack), pin, &Track::new(), range, &Unwatched).unwrap();
+    let solution = solve(std::slice::from_mut(stack), Film { scene, part: range }, pin, &Track::new(), range, &Unwatched).unwrap();
     let cost = begun.elapsed().as_secs_f64() * 1e6 / f64::from(shot.frames);
     let Solution::Solved(track) = solution else { panic!("{} {}: {solution:?}", shot.name, point.name) };
     let mut errors = Vec::new();

@@ -7,10 +7,10 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jampin_core::follow::shot_part;
 use jampin_core::formats::{FrameCount, NamedTrack, PinFile, PinRequest, samples_csv};
 use jampin_core::geometry::{PixelRect, Point};
-use jampin_core::image::{Component, FrameSource};
+use jampin_core::image::{Component, FrameSource, Scene};
 use jampin_core::matching::{choose_pattern, choose_search};
 use jampin_core::shot::{Pin, Sample, Track};
-use jampin_core::solve::{Solution, Unwatched, solve};
+use jampin_core::solve::{Film as Seen, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Leave, MediaError, StoredPlanes, Tools, WhenMissing, prepare, prepare_colour, probe,
@@ -87,6 +87,7 @@ struct Film {
     info: ClipInfo,
     frames: u32,
     cuts: Vec<Frame>,
+    scene: Scene,
     folder: ClipFolder,
 }
 
@@ -112,7 +113,7 @@ impl Film {
                 .map_err(media_error)?;
         }
         bar.finish_and_clear();
-        Ok(Self { info, frames: prepared.table.len(), cuts: prepared.cuts, folder })
+        Ok(Self { info, frames: prepared.table.len(), cuts: prepared.cuts, scene: prepared.scene, folder })
     }
 
     fn range(&self, text: Option<&str>) -> anyhow::Result<FrameRange> {
@@ -138,7 +139,9 @@ impl Film {
         let guides = request.guides.iter().map(|guide| (guide.frame, Sample::guide(Point::new(guide.x, guide.y))));
         let track: Track = guides.collect();
         let mut sources: Vec<StoredPlanes> = (0..threads).map(|_| planes.another()).collect();
-        match solve(&mut sources, &pin, &track, part, &Unwatched)? {
+        let whole = FrameRange { first: Frame(0), last: Frame(self.frames - 1) };
+        let view = Seen { scene: &self.scene, part: shot_part(whole, &self.cuts, request.frame) };
+        match solve(&mut sources, view, &pin, &track, part, &Unwatched)? {
             Solution::Solved(track) => Ok(track),
             Solution::Stopped => unreachable!("nobody says stop"),
             Solution::FlatPattern(frame) => Err(MediaError::BadInput(format!(

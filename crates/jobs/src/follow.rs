@@ -4,7 +4,7 @@ use std::time::{Duration, Instant};
 
 use jampin_core::follow::{Continue, Direction, FollowEnd, FollowSink, Start, follow, segment_end, shot_part};
 use jampin_core::shot::{Pin, Sample, Shot};
-use jampin_core::solve::affected;
+use jampin_core::solve::{Film, affected};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{Cancel, StoredPlanes};
 use jampin_store::{Appended, Job};
@@ -13,7 +13,7 @@ use serde_json::Value;
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
-use crate::place::Workplace;
+use crate::place::{ClipScene, Workplace};
 use crate::solve::{SolveResult, Solver};
 use crate::{TaskError, Worker};
 
@@ -74,7 +74,7 @@ struct Reached {
 pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
     let task: FollowTask = serde_json::from_value(job.payload.clone())?;
     let reached: Reached = serde_json::from_value(job.progress.clone()).unwrap_or_default();
-    let Workplace { stored, pin, planes, cuts } =
+    let Workplace { stored, pin, planes, cuts, scene } =
         Workplace::open(worker, runtime, (task.shot, task.pin), task.from, cancel)?;
     let mut run = Run {
         worker,
@@ -86,6 +86,7 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
         pin,
         part: shot_part(stored.info.range, &cuts, task.from),
         reached,
+        scene,
     };
     run.all(stored.shot)
 }
@@ -100,6 +101,7 @@ struct Run<'a> {
     pin: Pin,
     part: FrameRange,
     reached: Reached,
+    scene: ClipScene,
 }
 
 impl Run<'_> {
@@ -132,11 +134,13 @@ impl Run<'_> {
             first: if task.directions.contains(&Direction::Backward) { part.first } else { inner.first },
             last: if task.directions.contains(&Direction::Forward) { part.last } else { inner.last },
         };
+        let scene = self.scene.load(&self.planes)?;
         let solver = Solver {
             worker: self.worker,
             runtime: self.runtime,
             job: self.job,
             shot: task.shot,
+            film: Film { scene: &scene, part },
             pin: &self.pin,
             cancel: self.cancel,
         };

@@ -2,9 +2,10 @@
 
 use std::time::Duration;
 
+use jampin_core::image::Scene;
 use jampin_core::shot::Pin;
 use jampin_core::time::Frame;
-use jampin_media::{Cancel, ClipInfo, StoredPlanes, WhenMissing};
+use jampin_media::{Cancel, ClipFolder, ClipInfo, FrameTable, StoredPlanes, WhenMissing};
 use jampin_store::{ClipState, StoredShot};
 use tokio::runtime::Handle;
 use uuid::Uuid;
@@ -20,6 +21,8 @@ pub(crate) struct Workplace {
     pub planes: StoredPlanes,
     /// First frame of every part of the clip but the first.
     pub cuts: Vec<Frame>,
+    /// The film as a whole, for when it is needed.
+    pub scene: ClipScene,
 }
 
 impl Workplace {
@@ -51,6 +54,26 @@ impl Workplace {
         let cuts = clip.cuts.iter().map(|cut| Frame(*cut as u32)).collect();
         let when_missing = WhenMissing { wait: PATIENCE, cancel: cancel.clone() };
         let planes = StoredPlanes::new(folder.planes(), info.size, when_missing);
-        Ok(Self { stored, pin, planes, cuts })
+        let table: FrameTable = serde_json::from_value(clip.frames)?;
+        let scene = ClipScene { folder, frames: table.len() };
+        Ok(Self { stored, pin, planes, cuts, scene })
+    }
+}
+
+/// What a clip does as a whole.
+pub(crate) struct ClipScene {
+    folder: ClipFolder,
+    frames: u32,
+}
+
+impl ClipScene {
+    /// As it was kept; looked at once more where it was not, which waits for a clip that is still being read.
+    pub fn load(&self, planes: &StoredPlanes) -> Result<Scene, TaskError> {
+        if let Some(scene) = self.folder.scene().filter(|scene| scene.len() >= self.frames as usize) {
+            return Ok(scene);
+        }
+        let scene = planes.another().scene(self.frames)?;
+        self.folder.keep_scene(&scene)?;
+        Ok(scene)
     }
 }

@@ -5,7 +5,7 @@ use std::time::{Duration, Instant};
 
 use jampin_core::follow::{Continue, shot_part};
 use jampin_core::shot::{Pin, Sample, Track};
-use jampin_core::solve::{Solution, Step, Watch, affected, solve};
+use jampin_core::solve::{Film, Solution, Step, Watch, affected, solve};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{Cancel, StoredPlanes};
 use jampin_store::{Appended, Job};
@@ -50,7 +50,7 @@ pub struct SolveResult {
 
 pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
     let task: SolveTask = serde_json::from_value(job.payload.clone())?;
-    let Workplace { stored, pin, planes, cuts } =
+    let Workplace { stored, pin, planes, cuts, scene } =
         Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
     let part = shot_part(stored.info.range, &cuts, task.frame);
     let track = stored.shot.track(task.pin);
@@ -60,7 +60,9 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
         |only| FrameRange { first: near(only.first).first, last: near(only.last.min(part.last)).last },
     );
     let keep = |frame: Frame| task.only.is_none_or(|only| only.contains(frame));
-    let solver = Solver { worker, runtime, job: job.id, shot: task.shot, pin: &pin, cancel };
+    let scene = scene.load(&planes)?;
+    let film = Film { scene: &scene, part };
+    let solver = Solver { worker, runtime, job: job.id, shot: task.shot, film, pin: &pin, cancel };
     let result = solver.solve(&planes, track, range, &keep, &job.progress)?;
     Ok(serde_json::to_value(result)?)
 }
@@ -71,6 +73,7 @@ pub(crate) struct Solver<'a> {
     pub runtime: &'a Handle,
     pub job: Uuid,
     pub shot: Uuid,
+    pub film: Film<'a>,
     pub pin: &'a Pin,
     pub cancel: &'a Cancel,
 }
@@ -89,7 +92,7 @@ impl Solver<'_> {
         let reporter = Reporter { solver: self, of: steps(range), told, progress };
         let threads = std::thread::available_parallelism().map_or(1, usize::from).min(MOST_THREADS);
         let mut sources: Vec<StoredPlanes> = (0..threads).map(|_| planes.another()).collect();
-        let solved = match solve(&mut sources, self.pin, track, range, &reporter)? {
+        let solved = match solve(&mut sources, self.film, self.pin, track, range, &reporter)? {
             Solution::Solved(track) => track,
             Solution::Stopped => return Err(TaskError::Cancelled),
             Solution::FlatPattern(frame) => {
@@ -109,9 +112,10 @@ impl Solver<'_> {
     }
 }
 
-/// Each frame is looked at from one or two sides, compared with one reference or two, and refined: three steps, or a few more.
+/// Each frame is searched for the subject, looked at from one or two sides, compared with one reference or two, and refined: four steps, or a
+/// few more.
 fn steps(range: FrameRange) -> u32 {
-    range.count() * 3
+    range.count() * 4
 }
 
 /// Says how far it is, and stops it when somebody wants that.

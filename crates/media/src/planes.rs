@@ -12,7 +12,7 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use jampin_core::geometry::{PixelRect, Size};
-use jampin_core::image::{Component, FrameSource, Plane, Window};
+use jampin_core::image::{Component, FrameSource, Plane, Scene, SceneFinder, Window};
 use jampin_core::time::Frame;
 
 use crate::{Cancel, MediaError};
@@ -180,6 +180,17 @@ impl StoredPlanes {
     pub fn another(&self) -> Self {
         let Self { folders, size, when_missing, .. } = self;
         Self { folders: folders.clone(), size: *size, when_missing: when_missing.clone(), open: [const { None }; 4] }
+    }
+
+    /// The film as a whole, looked at once more: for clips that were prepared before it was kept.
+    pub fn scene(&mut self, frames: u32) -> Result<Scene, MediaError> {
+        let Size { width, height } = self.size;
+        let whole = PixelRect { left: 0, top: 0, right: width as i32, bottom: height as i32 };
+        let mut finder = SceneFinder::default();
+        for frame in (0..frames).map(Frame) {
+            finder.push(&self.read(LUMA, frame, whole)?.plane);
+        }
+        Ok(finder.finish())
     }
 
     fn open(&mut self, which: usize, frame: Frame) -> Result<&OpenPlane, MediaError> {

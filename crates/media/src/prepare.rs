@@ -7,7 +7,7 @@ use std::process::ChildStdout;
 use std::sync::{Arc, Mutex};
 
 use jampin_core::geometry::Size;
-use jampin_core::image::{CutFinder, Plane, SweepFinder};
+use jampin_core::image::{CutFinder, Plane, Scene, SceneFinder};
 use jampin_core::time::Frame;
 
 use crate::child::{Watch, Watched, output};
@@ -65,6 +65,22 @@ impl ClipFolder {
         bytes_below(&self.0.join("planes"))
     }
 
+    /// What the film does as a whole, as preparing has found it.
+    pub fn scene(&self) -> Option<Scene> {
+        Scene::from_bytes(&fs::read(self.scene_file()).ok()?)
+    }
+
+    /// Keeps it; the file appears whole or not at all.
+    pub fn keep_scene(&self, scene: &Scene) -> Result<(), MediaError> {
+        let unfinished = self.scene_file().with_extension("part");
+        fs::write(&unfinished, scene.to_bytes()).map_err(MediaError::io("keeping the scene"))?;
+        fs::rename(&unfinished, self.scene_file()).map_err(MediaError::io("keeping the scene"))
+    }
+
+    fn scene_file(&self) -> PathBuf {
+        self.0.join("scene.bin")
+    }
+
     fn previews(&self) -> PathBuf {
         self.0.join("previews")
     }
@@ -95,8 +111,10 @@ pub struct Prepared {
     pub table: FrameTable,
     /// First frame of every shot but the first.
     pub cuts: Vec<Frame>,
-    /// How far the picture as a whole moved since the frame before, in pixels; empty when nobody is going to watch.
+    /// How far the picture as a whole moved since the frame before, in pixels.
     pub speeds: Vec<f32>,
+    /// The film as a whole; also kept in the clip's folder.
+    pub scene: Scene,
     /// What a person should know, for example that some frames could not be decoded.
     pub remarks: Vec<String>,
 }
@@ -151,13 +169,11 @@ pub fn prepare(
     };
     let (watched, pipes) = Watched::start(prepare_command(tools, folder, info, leave), watch, keep_line)?;
     let mut stdout = pipes.stdout.expect("standard output is piped");
-    let (mut cuts, mut sweep, mut count) = (CutFinder::default(), SweepFinder::default(), 0);
+    let (mut cuts, mut scene, mut count) = (CutFinder::default(), SceneFinder::default(), 0);
     while let Some(plane) = next_plane(&mut stdout, info.size)? {
         planes.write(Frame(count), &plane)?;
         cuts.push(&plane);
-        if leave == Leave::PicturesAndPlanes {
-            sweep.push(&plane);
-        }
+        scene.push(&plane);
         count += 1;
         watched.progress();
         progress(Progress { frames: count, of: table.len().max(count) });
@@ -170,7 +186,10 @@ pub fn prepare(
     }
     let decoded = times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone();
     let (table, remarks) = settle_table(table, &decoded, count, &complaints);
-    Ok(Prepared { table, cuts: cuts.cuts().to_vec(), speeds: sweep.speeds().to_vec(), remarks })
+    let speeds = scene.speeds().to_vec();
+    let scene = scene.finish();
+    folder.keep_scene(&scene)?;
+    Ok(Prepared { table, cuts: cuts.cuts().to_vec(), speeds, scene, remarks })
 }
 
 fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo, leave: Leave) -> std::process::Command {

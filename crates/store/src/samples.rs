@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use diesel::prelude::*;
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use jampin_core::geometry::{Point, Shape};
-use jampin_core::shot::{Covariance, Sample, SampleState, Track};
+use jampin_core::shot::{Covariance, Grasp, Sample, SampleState, Track};
 use jampin_core::time::Frame;
 use uuid::Uuid;
 
@@ -13,8 +13,15 @@ use crate::StoreError;
 use crate::rows::SpanRow;
 use crate::schema::samples;
 
-const STATES: [SampleState; 5] =
-    [SampleState::Found, SampleState::Guide, SampleState::Hidden, SampleState::Bridged, SampleState::Outside];
+/// What the numbers of the column `state` stand for.
+const STATES: [(SampleState, Grasp); 6] = [
+    (SampleState::Found, Grasp::Exact),
+    (SampleState::Guide, Grasp::Exact),
+    (SampleState::Hidden, Grasp::Exact),
+    (SampleState::Bridged, Grasp::Exact),
+    (SampleState::Outside, Grasp::Exact),
+    (SampleState::Found, Grasp::Rough),
+];
 
 /// All samples of a shot, by pin.
 pub(crate) async fn load(connection: &mut AsyncPgConnection, shot: Uuid) -> Result<BTreeMap<Uuid, Track>, StoreError> {
@@ -91,7 +98,9 @@ impl SpanRow {
         self.sd_x.push(deviation.x as f32);
         self.sd_y.push(deviation.y as f32);
         self.cov_xy.push(sample.covariance.xy as f32);
-        self.state.push(STATES.iter().position(|state| *state == sample.state).unwrap_or(0) as i16);
+        let known = STATES.iter().position(|known| *known == (sample.state, sample.grasp));
+        let known = known.or_else(|| STATES.iter().position(|(state, _)| *state == sample.state));
+        self.state.push(known.unwrap_or(0) as i16);
         self.peak_ratio.push(sample.peak_ratio.unwrap_or(f64::NAN) as f32);
         self.back_error.push(sample.back_error.unwrap_or(f64::NAN) as f32);
         self.solved.push(sample.solved);
@@ -104,11 +113,13 @@ impl SpanRow {
         let known = |column: &[f32]| column.get(i).copied().map(f64::from).filter(|value| value.is_finite());
         let (sd_x, sd_y) = (f64::from(self.sd_x[i]), f64::from(self.sd_y[i]));
         let shape = self.shape.as_chunks::<6>().0.get(i);
+        let (state, grasp) = STATES.get(self.state[i] as usize).copied().unwrap_or(STATES[0]);
         Sample {
             at: Point::new(self.x[i], self.y[i]),
             matched: f64::from(self.matched[i]),
             covariance: Covariance::new([sd_x * sd_x, known(&self.cov_xy).unwrap_or(0.0), sd_y * sd_y]),
-            state: STATES.get(self.state[i] as usize).copied().unwrap_or(SampleState::Found),
+            state,
+            grasp,
             peak_ratio: known(&self.peak_ratio),
             back_error: known(&self.back_error),
             shape: shape.map(|&[xx, xy, yx, yy, px, py]| Shape { xx, xy, yx, yy, px, py }),

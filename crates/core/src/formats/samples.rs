@@ -17,10 +17,10 @@ pub struct NamedTrack<'a> {
     pub track: &'a Track,
 }
 
-/// Header `frame,pin,x,y,match,state,sd_x,sd_y`, then one row per frame and pin that has a sample in the range, in order
+/// Header `frame,pin,x,y,match,state,sd_x,sd_y,grasp`, then one row per frame and pin that has a sample in the range, in order
 /// of frames. Picture coordinates and deviations in pixels with four decimals.
 pub fn samples_csv(tracks: &[NamedTrack<'_>], range: FrameRange, count: FrameCount) -> String {
-    let mut out = String::from("frame,pin,x,y,match,state,sd_x,sd_y\n");
+    let mut out = String::from("frame,pin,x,y,match,state,sd_x,sd_y,grasp\n");
     let names: Vec<String> = tracks.iter().map(|named| csv_field(named.name)).collect();
     for frame in range.frames() {
         for (named, name) in tracks.iter().zip(&names) {
@@ -33,16 +33,17 @@ pub fn samples_csv(tracks: &[NamedTrack<'_>], range: FrameRange, count: FrameCou
 }
 
 fn write_row(out: &mut String, frame: &str, name: &str, sample: &Sample) {
-    let Sample { at, matched, covariance, state, .. } = sample;
+    let Sample { at, matched, covariance, state, grasp, .. } = sample;
     let deviation = covariance.deviation();
     writeln!(
         out,
-        "{frame},{name},{:.4},{:.4},{matched:.4},{},{:.4},{:.4}",
+        "{frame},{name},{:.4},{:.4},{matched:.4},{},{:.4},{:.4},{}",
         at.x,
         at.y,
         state.word(),
         deviation.x,
-        deviation.y
+        deviation.y,
+        grasp.word()
     )
     .expect("writing to a string does not fail");
 }
@@ -55,14 +56,14 @@ pub fn csv_field(text: &str) -> String {
 }
 
 /// `{"coordinates": .., "frame_rate": [num, den], "counted_from": .., "frames": [first, last], "pins": [{"name", "samples": [{"frame", "x",
-/// "y", "match", "state", "sd_x", "sd_y"}]}]}`, numbers as in [`samples_csv`].
+/// "y", "match", "state", "sd_x", "sd_y", "grasp"}]}]}`, numbers as in [`samples_csv`].
 pub fn samples_json(tracks: &[NamedTrack<'_>], range: FrameRange, rate: Rational, count: FrameCount) -> Value {
     let round = |value: f64| (value * 1e4).round() / 1e4;
     let sample = |(frame, sample): (Frame, Sample)| {
         let deviation = sample.covariance.deviation();
         json!({
             "frame": count.value(frame), "x": round(sample.at.x), "y": round(sample.at.y), "match": round(sample.matched),
-            "state": sample.state, "sd_x": round(deviation.x), "sd_y": round(deviation.y),
+            "state": sample.state, "sd_x": round(deviation.x), "sd_y": round(deviation.y), "grasp": sample.grasp,
             "peak_ratio": sample.peak_ratio.map(round), "back_error": sample.back_error.map(round), "shape": sample.shape,
         })
     };
@@ -100,9 +101,9 @@ mod tests {
         let track = track();
         let text = samples_csv(&[NamedTrack { name: "lamp, left", track: &track }], range(), FrameCount::From(0));
         let lines: Vec<&str> = text.lines().collect();
-        assert_eq!(lines[0], "frame,pin,x,y,match,state,sd_x,sd_y");
-        assert_eq!(lines[1], "0,\"lamp, left\",410.0000,230.0000,1.0000,guide,0.0000,0.0000");
-        assert_eq!(lines[2], "2,\"lamp, left\",412.5000,230.1235,0.9877,found,0.0310,0.0400");
+        assert_eq!(lines[0], "frame,pin,x,y,match,state,sd_x,sd_y,grasp");
+        assert_eq!(lines[1], "0,\"lamp, left\",410.0000,230.0000,1.0000,guide,0.0000,0.0000,exact");
+        assert_eq!(lines[2], "2,\"lamp, left\",412.5000,230.1235,0.9877,found,0.0310,0.0400,exact");
         assert_eq!(lines.len(), 3);
     }
 

@@ -3,8 +3,6 @@
 
 use std::collections::BTreeMap;
 
-use serde::{Deserialize, Serialize};
-
 use super::sweep::BlockMove;
 use super::{Plane, SweepFinder};
 use crate::geometry::{PixelRect, Point, Size};
@@ -30,7 +28,7 @@ const BELIEVED: f64 = 0.4;
 const AGREE_SHARE: f64 = 0.004;
 
 /// How a camera moved from one frame to the next: `to = (scale, turn) * from + shift`, in pixels of the picture.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct CameraMove {
     /// Growth times the cosine of the turn.
     pub along: f64,
@@ -105,7 +103,7 @@ impl CameraMove {
 }
 
 /// How a frame differs from the one before.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct FrameChange {
     /// The largest mean difference of a block of the small copy, in grey levels. Nearly nothing for a copied frame.
     pub most: f32,
@@ -114,7 +112,7 @@ pub struct FrameChange {
 }
 
 /// A film as a whole.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Scene {
     /// Pixels of the picture in a small one.
     cell: u32,
@@ -125,7 +123,7 @@ pub struct Scene {
 }
 
 /// A picture made smaller by whole pixels.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
 struct SmallCopy {
     width: u32,
     height: u32,
@@ -232,6 +230,10 @@ const COPY_WITHIN: usize = 12;
 /// And those that say what the pace is.
 const PACE_WITHIN: usize = 15;
 
+const MAGIC: &[u8] = b"jamscen1";
+/// Stands for a camera whose motion is not known.
+const UNKNOWN: CameraMove = CameraMove { along: f64::NAN, across: f64::NAN, shift: Point::new(f64::NAN, f64::NAN) };
+
 impl Scene {
     /// Number of frames.
     pub fn len(&self) -> usize {
@@ -245,6 +247,57 @@ impl Scene {
 
     fn most(&self, frame: Frame) -> f32 {
         self.changes.get(frame.0 as usize).map_or(0.0, |change| change.most)
+    }
+
+    /// As bytes, for a file beside the film's planes: what [`Scene::from_bytes`] reads. All numbers are little-endian.
+    pub fn to_bytes(&self) -> Vec<u8> {
+        let (width, height) = self.kept.values().next().map_or((0, 0), |small| (small.width, small.height));
+        let mut out = MAGIC.to_vec();
+        for number in [self.cell, width, height, self.changes.len() as u32, self.kept.len() as u32] {
+            out.extend(number.to_le_bytes());
+        }
+        for FrameChange { most, camera } in &self.changes {
+            out.extend(most.to_le_bytes());
+            let CameraMove { along, across, shift } = camera.unwrap_or(UNKNOWN);
+            [along, across, shift.x, shift.y].into_iter().for_each(|number| out.extend(number.to_le_bytes()));
+        }
+        for (frame, small) in &self.kept {
+            out.extend(frame.0.to_le_bytes());
+            out.extend(&small.data);
+        }
+        out
+    }
+
+    /// What [`Scene::to_bytes`] has written; `None` for anything else.
+    pub fn from_bytes(bytes: &[u8]) -> Option<Self> {
+        let mut rest = bytes.strip_prefix(MAGIC)?;
+        let mut take = |count: usize| {
+            let (taken, left) = rest.split_at_checked(count)?;
+            rest = left;
+            Some(taken)
+        };
+        let mut head = [0u32; 5];
+        for number in &mut head {
+            *number = u32::from_le_bytes(take(4)?.try_into().ok()?);
+        }
+        let [cell, width, height, frames, kept] = head;
+        let mut scene = Self { cell, ..Self::default() };
+        for _ in 0..frames {
+            let most = f32::from_le_bytes(take(4)?.try_into().ok()?);
+            let mut numbers = [0f64; 4];
+            for number in &mut numbers {
+                *number = f64::from_le_bytes(take(8)?.try_into().ok()?);
+            }
+            let [along, across, x, y] = numbers;
+            let camera = CameraMove { along, across, shift: Point::new(x, y) };
+            scene.changes.push(FrameChange { most, camera: along.is_finite().then_some(camera) });
+        }
+        for _ in 0..kept {
+            let frame = Frame(u32::from_le_bytes(take(4)?.try_into().ok()?));
+            let data = take(width as usize * height as usize)?.to_vec();
+            scene.kept.insert(frame, SmallCopy { width, height, data });
+        }
+        rest.is_empty().then_some(scene)
     }
 
     /// Differences of the frames around one, the first frame of the film left out.
@@ -265,6 +318,9 @@ impl Scene {
 
     /// How much more or less than usual happens between a frame and the one before: 1 is as always around there.
     pub fn pace(&self, frame: Frame) -> f64 {
+        if self.is_empty() {
+            return 1.0;
+        }
         let distinct = self.around(frame, PACE_WITHIN).filter(|(other, _)| !self.is_copy(*other));
         let mut usual: Vec<f32> = distinct.map(|(_, most)| most).collect();
         usual.sort_by(f32::total_cmp);

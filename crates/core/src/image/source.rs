@@ -4,7 +4,7 @@ use std::convert::Infallible;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Plane, Window};
+use super::{Plane, Scene, SceneFinder, Window};
 use crate::geometry::{PixelRect, Size};
 use crate::time::Frame;
 
@@ -79,6 +79,13 @@ impl PlaneStack {
         let size = stack.size();
         let fits = colour.len() == stack.luma.len() && colour.iter().flatten().all(|plane| plane.size() == size);
         fits.then_some(Self { colour, ..stack })
+    }
+
+    /// The film as a whole.
+    pub fn scene(&self) -> Scene {
+        let mut finder = SceneFinder::default();
+        self.luma.iter().for_each(|plane| finder.push(plane));
+        finder.finish()
     }
 
     /// The luma planes, in order.

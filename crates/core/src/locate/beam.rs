@@ -108,10 +108,6 @@ impl State {
         let moved = passage.camera.apply(self.at);
         [moved + self.pace * passage.pace, moved + self.step * passage.frames()]
     }
-
-    pub fn velocity(&self) -> Point {
-        self.step
-    }
 }
 
 /// States of all frames so far.

@@ -8,9 +8,46 @@ mod beam;
 mod channels;
 mod filter;
 mod pass;
+mod sides;
 mod spectrum;
 
-pub use pass::{Pass, Sighting};
+use crate::geometry::{PixelRect, Size};
+use crate::image::{Plate, Scene};
+use crate::time::FrameRange;
+
+pub use pass::Sighting;
+pub use sides::{Known, Side, joined};
+
+/// Side of the box round a spot in a picture 360 pixels high: head and shoulders, not the eye.
+const BOX: f64 = 25.0;
+/// Height of the picture for which that is so, in pixels. In larger pictures the box grows with them, ...
+const BOX_AT: f64 = 360.0;
+/// ... to at most this many times.
+const LARGEST_BOX: f64 = 6.0;
+
+/// Side of the box that is followed round a spot, in pixels.
+pub fn box_side(size: Size) -> f64 {
+    BOX * (f64::from(size.height) / BOX_AT).clamp(1.0, LARGEST_BOX)
+}
+
+/// What is looked at: the film as a whole, and how a subject is looked for in it.
+#[derive(Clone, Debug)]
+pub struct View<'a> {
+    scene: &'a Scene,
+    inside: PixelRect,
+    plate: Option<Plate>,
+    /// Side of the subject's box, in pixels.
+    pub side: f64,
+    settings: Settings,
+}
+
+impl<'a> View<'a> {
+    /// Of a part of a film without a cut.
+    pub fn new(scene: &'a Scene, part: FrameRange, size: Size, settings: Settings) -> Self {
+        let plate = if settings.plate { scene.plate(part, size) } else { None };
+        Self { scene, inside: scene.inside(part, size), plate, side: box_side(size) * settings.side, settings }
+    }
+}
 
 /// Parts of the method that can be left out, to see what each brings.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -37,7 +74,7 @@ pub struct Settings {
     pub leaps: bool,
     /// Whether a ring around is searched after some hidden frames.
     pub ring: bool,
-    /// Side of the box for a picture 360 pixels high, in pixels.
+    /// Side of the box over the usual one.
     pub side: f64,
 }
 
@@ -55,7 +92,7 @@ impl Default for Settings {
             colour: true,
             leaps: true,
             ring: true,
-            side: 25.0,
+            side: 1.0,
         }
     }
 }

@@ -2,7 +2,7 @@
 
 use std::collections::VecDeque;
 
-use super::Settings;
+use super::{Known, Settings, View};
 use super::beam::{Beam, Candidate, Passage, State};
 use super::channels::{COLOURED, Channels, GREY, Neighbourhood};
 use super::filter::{Filter, Response, Workbench};
@@ -76,7 +76,10 @@ const IN_FRONT: f64 = 0.3;
 const EMPTY: f64 = 2.0;
 const COVERED: f64 = 3.0;
 /// First frames that tell the velocity.
-const EARLY: usize = 6;
+pub(super) const EARLY: usize = 6;
+/// Rate at which a place that a person has set is learned: it is as good as ten that were found. And the sizes it may have there.
+const TAUGHT: f32 = 0.2;
+const TAUGHT_SIZES: [f64; 5] = [0.5, 0.71, 1.0, 1.41, 2.0];
 /// Key pictures: samples across, how many are kept, how far they may be off in shares of the box.
 const KEY: usize = 24;
 const KEYS: usize = 8;
@@ -100,10 +103,12 @@ pub struct Sighting {
     pub seen: bool,
     /// Whether the frame was learned from.
     pub learned: bool,
+    /// What this frame costs on the way: 1 is a hidden one.
+    pub cost: f64,
 }
 
 /// Follows from a start; frames are handed over in the order of going.
-pub struct Pass<'a> {
+pub(super) struct Pass<'a> {
     scene: &'a Scene,
     plate: Option<&'a Plate>,
     settings: Settings,
@@ -143,11 +148,11 @@ impl<'a> Pass<'a> {
     /// Starts where the subject is known to be.
     pub fn start<S: FrameSource>(
         source: &mut S,
-        (scene, inside, plate): (&'a Scene, PixelRect, Option<&'a Plate>),
-        (frame, at, side): (Frame, Point, f64),
+        view: &'a View<'a>,
+        (frame, at): (Frame, Point),
         velocity: Option<Point>,
-        settings: Settings,
     ) -> Result<Self, S::Error> {
+        let View { scene, inside, ref plate, side, settings } = *view;
         let picture = Rect {
             left: f64::from(inside.left),
             top: f64::from(inside.top),
@@ -156,7 +161,7 @@ impl<'a> Pass<'a> {
         };
         let mut pass = Self {
             scene,
-            plate: plate.filter(|_| settings.plate),
+            plate: plate.as_ref(),
             settings,
             inside,
             picture,
@@ -219,10 +224,35 @@ impl<'a> Pass<'a> {
         source.windows(frame, PixelRect { left, top, right, bottom }, &[Component::Luma])
     }
 
-    /// Goes on to a frame next to the one before.
-    pub fn step<S: FrameSource>(&mut self, source: &mut S, frame: Frame) -> Result<(), S::Error> {
+    /// Learns from another place where it is known to be, at the size at which it looks most like itself.
+    pub fn teach<S: FrameSource>(&mut self, source: &mut S, known: &Known) -> Result<(), S::Error> {
+        let (mut most, mut kept) = (0.0, Vec::new());
+        for growth in TAUGHT_SIZES {
+            self.growth = growth;
+            let of = self.around(known.at);
+            let windows = self.windows(source, known.frame, &of)?;
+            self.channels.make(&windows, &of);
+            self.bench.load(&self.channels);
+            self.bench.response(&self.filter, &mut self.response);
+            let response = near_middle(&self.response);
+            if kept.is_empty() || response > most {
+                most = response;
+                kept.clone_from(&self.bench.spectra);
+            }
+        }
+        self.growth = 1.0;
+        self.bench.spectra.clone_from(&kept);
+        self.bench.learn(&mut self.filter, TAUGHT);
+        let side = self.side();
+        let window = &self.windows(source, known.frame, &self.around(known.at))?[0];
+        self.keys.add(Keys::picture(window, known.at, side));
+        Ok(())
+    }
+
+    /// Goes on to a frame next to the one before; a person may say that it cannot be seen there.
+    pub fn step<S: FrameSource>(&mut self, source: &mut S, frame: Frame, is_hidden: bool) -> Result<(), S::Error> {
         let later = self.frame.max(frame);
-        if self.settings.copies && self.scene.is_copy(later) {
+        if self.settings.copies && !is_hidden && self.scene.is_copy(later) {
             self.beam.stand_still();
             self.copies += 1;
             let likeness = self.notes.last().map_or(Vec::new(), |note| note.likeness.clone());
@@ -236,7 +266,7 @@ impl<'a> Pass<'a> {
         let passage = Passage { camera, pace, copies: self.copies };
         self.copies = 0;
         self.frame = frame;
-        let candidates = self.candidates(source, frame, &passage)?;
+        let candidates = if is_hidden { Vec::new() } else { self.candidates(source, frame, &passage)? };
         if std::env::var("LOC_DEBUG").is_ok() {
             eprintln!("frame {frame} pace {pace:.2} copies {} camera {:?} level {:.4}", passage.copies, camera.shift, self.usual.level());
             for s in self.beam.states().iter().take(4) {
@@ -516,15 +546,21 @@ impl<'a> Pass<'a> {
     /// What was seen on all frames gone through, on the best way.
     pub fn finish(&self) -> Vec<Sighting> {
         let way = self.beam.best_way();
-        let sighting = |(state, note): (&State, &Note)| Sighting {
-            frame: note.frame,
-            at: state.at,
-            likeness: state.candidate.and_then(|index| note.likeness.get(index)).copied().unwrap_or(0.0),
-            growth: note.growth,
-            seen: state.candidate.is_some(),
-            learned: note.learned,
+        let mut before = 0.0;
+        let mut sighting = |(state, note): (&State, &Note)| {
+            let cost = state.cost - before;
+            before = state.cost;
+            Sighting {
+                frame: note.frame,
+                at: state.at,
+                likeness: state.candidate.and_then(|index| note.likeness.get(index)).copied().unwrap_or(0.0),
+                growth: note.growth,
+                seen: state.candidate.is_some(),
+                learned: note.learned,
+                cost,
+            }
         };
-        way.iter().zip(&self.notes).map(sighting).collect()
+        way.iter().zip(&self.notes).map(|both| sighting(both)).collect()
     }
 
     /// Pixels a frame over the first frames on which it was seen; `None` when it was not seen on most of them.

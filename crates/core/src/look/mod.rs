@@ -95,7 +95,7 @@ impl Find {
     pub fn sample(&self, pin: &Pin, state: SampleState) -> Sample {
         let shape = (pin.motion != Motion::Position).then(|| self.map.shape());
         let Self { matched, covariance, peak_ratio, .. } = *self;
-        Sample { at: self.at(), matched, covariance, state, peak_ratio, back_error: None, shape, solved: false }
+        Sample { peak_ratio, shape, ..Sample::bare(self.at(), matched, covariance, state) }
     }
 
     pub fn at(&self) -> Point {

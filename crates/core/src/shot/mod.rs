@@ -19,7 +19,7 @@ pub use covariance::Covariance;
 pub use pin::{
     Channel, Filter, MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE, Motion, Pin, PinProblem, ReferencePolicy,
 };
-pub use track::{Sample, SampleState, Track};
+pub use track::{Grasp, Sample, SampleState, Track};
 
 /// Subject colours: Okabe & Ito (2008), which stay apart for colour-blind eyes; black is left out, as it vanishes on
 /// dark pictures.

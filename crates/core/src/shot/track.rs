@@ -57,6 +57,27 @@ impl FromStr for SampleState {
     }
 }
 
+/// How a place is known.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Grasp {
+    /// Aligned to a picture of the very spot, or set by hand.
+    #[default]
+    Exact,
+    /// Where the subject is, from its learned picture.
+    Rough,
+}
+
+impl Grasp {
+    /// The word for it in files.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Exact => "exact",
+            Self::Rough => "rough",
+        }
+    }
+}
+
 /// What a pin found on one frame.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Sample {
@@ -81,6 +102,9 @@ pub struct Sample {
     /// How the pattern has turned, grown or tilted since it was picked. `None` for a pin that takes only the position.
     #[serde(default)]
     pub shape: Option<Shape>,
+    /// How the place is known.
+    #[serde(default)]
+    pub grasp: Grasp,
     /// Whether the whole shot had its say, not only the frames before.
     #[serde(default)]
     pub solved: bool,
@@ -97,9 +121,16 @@ impl Sample {
         Self::bare(at, 0.0, Covariance::default(), state)
     }
 
+    /// Where the subject is, known from its learned picture: `likeness` is its response over the usual one, `deviation` in pixels.
+    pub fn rough(at: Point, likeness: f64, deviation: f64) -> Self {
+        let covariance = Covariance::default().plus(deviation * deviation);
+        Self { grasp: Grasp::Rough, ..Self::bare(at, likeness.clamp(0.0, 1.0), covariance, SampleState::Found) }
+    }
+
     /// A sample without the figures that only the search and the solve know.
     pub fn bare(at: Point, matched: f64, covariance: Covariance, state: SampleState) -> Self {
-        Self { at, matched, covariance, state, peak_ratio: None, back_error: None, shape: None, solved: false }
+        let grasp = Grasp::Exact;
+        Self { at, matched, covariance, state, peak_ratio: None, back_error: None, shape: None, grasp, solved: false }
     }
 }
 

@@ -1,5 +1,7 @@
 //! From what was found to a sample for each frame.
 
+use std::collections::BTreeMap;
+
 use super::refine::BackErrors;
 use super::segment::{Guides, Path};
 use crate::geometry::{Point, Size};
@@ -18,8 +20,8 @@ pub(super) fn fill(
     size: Size,
     guides: &Guides,
     range: FrameRange,
-    path: &Path,
-    errors: &BackErrors,
+    (path, errors): (&Path, &BackErrors),
+    rough: &BTreeMap<Frame, Sample>,
 ) -> Track {
     let mut track: Track = path
         .iter()
@@ -27,6 +29,7 @@ pub(super) fn fill(
             let sample = find.sample(pin, SampleState::Found);
             (*frame, Sample { back_error: errors.get(frame).copied(), solved: true, ..sample })
         })
+        .chain(rough.iter().map(|(frame, sample)| (*frame, Sample { solved: true, ..*sample })))
         .collect();
     for guide in guides.within(range) {
         let shape = (pin.motion != crate::shot::Motion::Position).then_some(guide.shape);

@@ -8,6 +8,7 @@ mod beam;
 mod doubts;
 mod fill;
 mod refine;
+mod rough;
 mod scout;
 mod segment;
 mod share;
@@ -19,7 +20,8 @@ use std::cmp::Reverse;
 
 use crate::follow::Continue;
 use crate::geometry::Size;
-use crate::image::FrameSource;
+use crate::image::{FrameSource, Scene};
+use crate::locate::{Settings, View};
 use crate::look::Looker;
 use crate::path::{Bridge, bridge, continue_outside};
 use crate::shot::{Pin, Sample, SampleState, Track};
@@ -38,6 +40,8 @@ const SCOUTED_TO: f64 = 0.01;
 /// What the solve is doing.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Step {
+    /// A frame was searched for the subject.
+    Located,
     /// A frame was searched.
     Looked,
     /// A place was compared with another reference.
@@ -91,6 +95,15 @@ impl<E> Halt<E> {
     }
 }
 
+/// What is solved in: the film as a whole, and the part of it between two cuts that the range lies in.
+#[derive(Clone, Copy, Debug)]
+pub struct Film<'a> {
+    /// As it was found while its frames went by; an empty one is one that nothing is known of.
+    pub scene: &'a Scene,
+    /// Between which cuts.
+    pub part: FrameRange,
+}
+
 /// Solves for the samples of `range`, which is bounded by guides or by the ends of the shot ([`affected`] gives such a range).
 ///
 /// Each of `sources` gives the same frames; the work is shared among as many threads. The result does not depend on how many
@@ -106,6 +119,7 @@ impl<E> Halt<E> {
 /// When there is no source.
 pub fn solve<S>(
     sources: &mut [S],
+    film: Film<'_>,
     pin: &Pin,
     track: &Track,
     range: FrameRange,
@@ -117,7 +131,8 @@ where
 {
     let size = sources[0].size();
     let guides = Guides::of(pin, track);
-    match solved(sources, Task { pin, size, track, guides: &guides, range }, watch) {
+    let view = View::new(film.scene, film.part, size, Settings::default());
+    match solved(sources, &view, Task { pin, size, track, guides: &guides, range }, watch) {
         Ok(track) => Ok(Solution::Solved(track)),
         Err(Halt::Flat(frame)) => Ok(Solution::FlatPattern(frame)),
         Err(Halt::Stopped) => Ok(Solution::Stopped),
@@ -153,20 +168,26 @@ struct Task<'a> {
     range: FrameRange,
 }
 
-fn solved<S>(sources: &mut [S], task: Task<'_>, watch: &dyn Watch) -> Result<Track, Halt<S::Error>>
+fn solved<S>(
+    sources: &mut [S],
+    view: &View<'_>,
+    task: Task<'_>,
+    watch: &dyn Watch,
+) -> Result<Track, Halt<S::Error>>
 where
     S: FrameSource + Send,
     S::Error: Send,
 {
     let Task { pin, size, guides, range, .. } = task;
     let segments = guides.segments(range);
+    let sightings = rough::sightings(sources, view, task, &segments, watch)?;
     let mut sides: Vec<(usize, Side<'_>)> =
         segments.iter().enumerate().flat_map(|(i, segment)| segment.sides().map(move |side| (i, side))).collect();
     // The longest first, so that no thread is left with a long one at the end.
     sides.sort_by_key(|(_, side)| Reverse(side.frames.len()));
     let seen = share(sources, sides, |source, (segment, side)| {
         let mut looker = Looker::new(pin, size).roughly(SCOUTED_TO);
-        side.scout(source, &mut looker, task.track, watch).map(|found| (segment, found))
+        side.scout(source, &mut looker, (task.track, &sightings), watch).map(|found| (segment, found))
     })?;
     let mut finds: Vec<Found> = segments.iter().map(Segment::nothing_found).collect();
     seen.into_iter().for_each(|(segment, found)| merge_all(&mut finds[segment], found));
@@ -174,8 +195,9 @@ where
     for (segment, finds) in segments.iter().zip(&finds) {
         path.extend(segment.choose(task, finds));
     }
+    rough::reconcile(&mut path, &sightings, view.side);
     let errors = refine(sources, task, &mut path, watch)?;
-    let mut track = fill::fill(pin, size, guides, range, &path, &errors);
+    let mut track = fill::fill(pin, size, guides, range, (&path, &errors), &rough::samples(&path, &sightings, view.side));
     bridged_again(task.track, range, &mut track);
     Ok(track)
 }

@@ -1,9 +1,11 @@
 //! One direction through a segment: what can be found on each frame, looking where the subject may have got to.
 
 use super::beam::Beam;
+use super::rough::Sightings;
 use super::{Halt, Step, Watch};
 use crate::geometry::{Point, Shape};
 use crate::image::{FrameSource, Window};
+use crate::locate::Sighting;
 use crate::look::{Find, Looker, Prediction, References};
 use crate::time::Frame;
 
@@ -36,7 +38,7 @@ pub(super) fn scout<S: FrameSource>(
     looker: &mut Looker<'_>,
     references: &mut References,
     departure: &Departure,
-    frames: &[Frame],
+    (frames, sightings): (&[Frame], &Sightings),
     watch: &dyn Watch,
 ) -> Result<Found, Halt<S::Error>> {
     let mut beam = Beam::new(looker.size, looker.pin.stop_below, departure.at, departure.velocity, departure.shape);
@@ -47,7 +49,7 @@ pub(super) fn scout<S: FrameSource>(
             found.push(Vec::new());
             continue;
         }
-        let sight = sight(source, looker, references, &beam, frame).map_err(Halt::Source)?;
+        let sight = sight(source, looker, references, (&beam, sightings.get(&frame)), frame).map_err(Halt::Source)?;
         let best_before = beam.states()[0];
         beam.advance(&sight.finds);
         let best = beam.states()[0];
@@ -71,18 +73,18 @@ fn sight<S: FrameSource>(
     source: &mut S,
     looker: &mut Looker<'_>,
     references: &mut References,
-    beam: &Beam,
+    (beam, sighting): (&Beam, Option<&Sighting>),
     frame: Frame,
 ) -> Result<Sight, S::Error> {
     let mut sight = Sight { finds: Vec::new(), windows: Vec::new() };
-    let mut looked: Vec<Point> = Vec::with_capacity(MOST_WINDOWS);
+    let mut looked: Vec<Point> = Vec::with_capacity(MOST_WINDOWS + 1);
     let best_cost = beam.states()[0].cost;
     for state in beam.states().iter().filter(|state| state.cost < best_cost + HOPELESS) {
         let at = state.predicted();
         let wider = (1.0 + WIDER_PER_HIDDEN * f64::from(state.hidden_for)).min(WIDEST);
         let reach = looker.reach(wider);
         let near = |other: &Point| (other.x - at.x).abs() < reach.0 / 2.0 && (other.y - at.y).abs() < reach.1 / 2.0;
-        if looked.len() == MOST_WINDOWS || looked.iter().any(near) {
+        if looked.len() >= MOST_WINDOWS || looked.iter().any(near) {
             continue;
         }
         looked.push(at);
@@ -95,6 +97,17 @@ fn sight<S: FrameSource>(
         look.finds.into_iter().for_each(|find| merge(&mut sight.finds, find));
         if state.hidden_for > 0 && references.is_renewed() {
             let look = looker.look(source, frame, references.first(), &prediction)?;
+            look.finds.into_iter().for_each(|find| merge(&mut sight.finds, find));
+        }
+    }
+    if let Some(seen) = sighting.filter(|sighting| sighting.seen) {
+        let reach = looker.reach(1.0);
+        let near = |other: &Point| (other.x - seen.at.x).abs() < reach.0 && (other.y - seen.at.y).abs() < reach.1;
+        if !looked.iter().any(near) {
+            let state = beam.states()[0];
+            let velocity = Point::default();
+            let prediction = Prediction { at: seen.at, reach, shape: state.shape, velocity, is_hidden: false };
+            let look = references.look(looker, source, frame, &prediction)?;
             look.finds.into_iter().for_each(|find| merge(&mut sight.finds, find));
         }
     }

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::beam::Beam;
+use super::rough::Sightings;
 use super::scout::{Departure, Found, scout};
 use super::{Halt, Task, Watch};
 use crate::geometry::{Homography, Point, Shape};
@@ -106,18 +107,23 @@ pub(super) struct Segment<'g> {
 
 /// A segment as seen from the guide at one of its ends.
 pub(super) struct Side<'g> {
-    guide: &'g Guide,
-    backward: bool,
+    pub guide: &'g Guide,
+    pub backward: bool,
     pub frames: &'g [Frame],
 }
 
 impl Side<'_> {
+    /// Where it starts, and how it moves there.
+    pub fn departure(&self, track: &Track) -> Departure {
+        departure(self.guide, track, self.backward)
+    }
+
     /// What can be found on each frame of the segment, in the order of the frames.
     pub fn scout<S: FrameSource>(
         &self,
         source: &mut S,
         looker: &mut Looker<'_>,
-        track: &Track,
+        (track, sightings): (&Track, &Sightings),
         watch: &dyn Watch,
     ) -> Result<Found, Halt<S::Error>> {
         let Self { guide, backward, frames } = *self;
@@ -127,7 +133,7 @@ impl Side<'_> {
         if backward {
             frames.reverse();
         }
-        let mut found = scout(source, looker, &mut references, &departure(guide, track, backward), &frames, watch)?;
+        let mut found = scout(source, looker, &mut references, &self.departure(track), (&frames, sightings), watch)?;
         if backward {
             found.reverse();
         }

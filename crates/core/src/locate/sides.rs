@@ -1,0 +1,150 @@
+//! A stretch between two places that are known, gone through from both of them; or from one, to an end.
+
+use super::pass::{EARLY, Pass};
+use super::{Sighting, View};
+use crate::geometry::Point;
+use crate::image::FrameSource;
+use crate::time::{Frame, FrameRange};
+
+/// Cost of changing from the way of one side to that of the other, for each box that lies between them.
+const CHANGE_PER_BOX: f64 = 3.0;
+/// And where one of them does not see it.
+const CHANGE_UNSEEN: f64 = 0.5;
+/// Two ways nearer than this share of the box mean the same place.
+const SAME: f64 = 0.35;
+
+/// A place where the subject is known to be.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Known {
+    /// On which frame.
+    pub frame: Frame,
+    /// Where.
+    pub at: Point,
+    /// How it moves on, in pixels a frame, if that is known.
+    pub velocity: Option<Point>,
+}
+
+/// From where a stretch is gone through, and what it may look at.
+#[derive(Clone, Copy, Debug)]
+pub struct Side<'a> {
+    /// Where it starts.
+    pub from: Known,
+    /// Frames that may be looked at, to learn how it moves.
+    pub within: FrameRange,
+    /// Other places that are known: they teach what the subject looks like.
+    pub taught: &'a [Known],
+}
+
+impl Side<'_> {
+    /// What is seen on `frames`, in their order, which leads away from the start. `hidden` says on which frames a person says that it cannot be
+    /// seen; `goes_on` is asked after each frame. `None` when it says no.
+    ///
+    /// # Errors
+    /// Those of the source.
+    pub fn sightings<S: FrameSource>(
+        &self,
+        source: &mut S,
+        view: &View<'_>,
+        frames: &[Frame],
+        hidden: &dyn Fn(Frame) -> bool,
+        goes_on: &mut dyn FnMut() -> bool,
+    ) -> Result<Option<Vec<Sighting>>, S::Error> {
+        let Some(first) = frames.first() else { return Ok(Some(Vec::new())) };
+        let away = first.0 > self.from.frame.0;
+        let velocity = match self.from.velocity {
+            Some(velocity) => Some(velocity),
+            None => self.velocity(source, view, away)?,
+        };
+        let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), velocity)?;
+        for known in self.taught {
+            pass.teach(source, known)?;
+        }
+        for &frame in frames {
+            pass.step(source, frame, hidden(frame))?;
+            if !goes_on() {
+                return Ok(None);
+            }
+        }
+        Ok(Some(pass.finish()))
+    }
+
+    /// How it moves, as the first frames the other way show it.
+    fn velocity<S: FrameSource>(
+        &self,
+        source: &mut S,
+        view: &View<'_>,
+        away: bool,
+    ) -> Result<Option<Point>, S::Error> {
+        let step = if away { -1 } else { 1 };
+        let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), None)?;
+        let mut at = self.from.frame;
+        for _ in 0..EARLY {
+            match at.step(step).filter(|next| self.within.contains(*next)) {
+                Some(next) => at = next,
+                None => return Ok(None),
+            }
+            pass.step(source, at, false)?;
+        }
+        Ok(pass.early_velocity().map(|velocity| velocity * -1.0))
+    }
+}
+
+/// One way of what was seen from the left and from the right, both in order of frames: it leaves the one for the other where that costs least.
+pub fn joined(left: Option<Vec<Sighting>>, right: Option<Vec<Sighting>>, side: f64) -> Vec<Sighting> {
+    let (left, right) = match (left, right) {
+        (Some(left), Some(right)) => (left, right),
+        (Some(only), None) | (None, Some(only)) => return only,
+        (None, None) => return Vec::new(),
+    };
+    let count = left.len();
+    let cost = |sightings: &[Sighting]| sightings.iter().map(|sighting| sighting.cost).sum::<f64>();
+    let change = |at: usize| match (at.checked_sub(1).and_then(|i| left.get(i)), right.get(at)) {
+        (Some(a), Some(b)) if a.seen && b.seen => {
+            CHANGE_PER_BOX * (a.at.distance(b.at) / (side * a.growth)).min(1.0)
+        }
+        (Some(_), Some(_)) => CHANGE_UNSEEN,
+        _ => 0.0,
+    };
+    let total = |at: usize| cost(&left[..at]) + change(at) + cost(&right[at..]);
+    let at = (0..=count).min_by(|a, b| total(*a).total_cmp(&total(*b))).unwrap_or(count);
+    let one = |i: usize| {
+        let (own, other) = if i < at { (&left[i], &right[i]) } else { (&right[i], &left[i]) };
+        let agree = own.seen && other.seen && own.at.distance(other.at) < SAME * side * own.growth;
+        if !agree {
+            return *own;
+        }
+        // Each side is surest near where it began.
+        let share = (i as f64 + 1.0) / (count as f64 + 1.0);
+        Sighting { at: left[i].at * (1.0 - share) + right[i].at * share, ..*own }
+    };
+    (0..count).map(one).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn sighting(n: u32, x: f64, seen: bool) -> Sighting {
+        let cost = if seen { 0.1 } else { 1.0 };
+        Sighting { frame: Frame(n), at: Point::new(x, 50.0), likeness: 0.9, growth: 1.0, seen, learned: false, cost }
+    }
+
+    #[test]
+    fn what_one_side_has_lost_the_other_knows() {
+        let left = (0..20).map(|n| sighting(n, f64::from(n), n < 8)).collect();
+        let right = (0..20).map(|n| sighting(n, f64::from(n) + 0.5, n >= 12)).collect();
+        let way = joined(Some(left), Some(right), 25.0);
+        let seen: Vec<u32> = way.iter().filter(|s| s.seen).map(|s| s.frame.0).collect();
+        assert_eq!(seen, (0..8).chain(12..20).collect::<Vec<u32>>());
+    }
+
+    #[test]
+    fn where_both_agree_the_path_goes_over_from_one_to_the_other() {
+        let left: Vec<Sighting> = (0..9).map(|n| sighting(n, 10.0, true)).collect();
+        let right: Vec<Sighting> = (0..9).map(|n| sighting(n, 12.0, true)).collect();
+        let way = joined(Some(left.clone()), Some(right), 25.0);
+        assert!(way.windows(2).all(|pair| pair[0].at.x < pair[1].at.x), "{way:?}");
+        assert!((way[4].at.x - 11.0).abs() < 1e-9);
+        assert_eq!(joined(Some(left.clone()), None, 25.0), left);
+    }
+}

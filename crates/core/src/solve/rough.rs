@@ -1,0 +1,96 @@
+//! Where the subject is, for all frames that are solved; and what that says of the places found exactly.
+
+use std::collections::BTreeMap;
+
+use super::segment::{Guide, Path, Segment};
+use super::share::share;
+use super::{Halt, Step, Task, Watch};
+use crate::follow::Continue;
+use crate::image::FrameSource;
+use crate::locate::{Known, Side, Sighting, View, joined};
+use crate::shot::Sample;
+use crate::time::Frame;
+
+/// An exact place further than this share of the subject's box from where the subject is belongs to something else.
+const ELSEWHERE: f64 = 0.3;
+/// Nothing is told apart below this, in pixels.
+const TOLERANCE: f64 = 3.0;
+/// Where the subject is not seen, a place that matches this well shows that at least the spot is.
+const PLAINLY_SEEN: f64 = 0.9;
+/// Where the subject is hardly seen, so does one that matches this well.
+const HARDLY: f64 = 0.5;
+
+/// Standard deviation of a plainly seen subject's place, as a share of its box.
+const DEVIATION: f64 = 0.03;
+/// A subject that is seen less than this is no less sure.
+const LEAST_LIKENESS: f64 = 0.3;
+
+/// What is seen of the subject, by frame.
+pub(super) type Sightings = BTreeMap<Frame, Sighting>;
+
+/// Goes through all segments from both of their sides.
+pub(super) fn sightings<S>(
+    sources: &mut [S],
+    view: &View<'_>,
+    task: Task<'_>,
+    segments: &[Segment<'_>],
+    watch: &dyn Watch,
+) -> Result<Sightings, Halt<S::Error>>
+where
+    S: FrameSource + Send,
+    S::Error: Send,
+{
+    let known = |guide: &Guide| Known { frame: guide.frame, at: guide.at, velocity: None };
+    let all: Vec<Known> = task.guides.all().iter().map(known).collect();
+    let sides = segments.iter().enumerate();
+    let sides = sides.flat_map(|(i, segment)| segment.sides().map(move |side| (i, side))).collect();
+    let seen = share(sources, sides, |source, (segment, side)| {
+        let mut frames = side.frames.to_vec();
+        if side.backward {
+            frames.reverse();
+        }
+        let departure = side.departure(task.track);
+        let from = Known { frame: side.guide.frame, at: departure.at, velocity: departure.velocity };
+        let taught: Vec<Known> = all.iter().filter(|other| other.frame != from.frame).copied().collect();
+        let start = Side { from, within: task.range, taught: &taught };
+        let hidden = |frame: Frame| task.pin.is_hidden(frame);
+        let mut goes_on = || watch.step(Step::Located) == Continue::Yes;
+        let found = start.sightings(source, view, &frames, &hidden, &mut goes_on).map_err(Halt::Source)?;
+        let mut found = found.ok_or(Halt::Stopped)?;
+        if side.backward {
+            found.reverse();
+        }
+        Ok((segment, side.backward, found))
+    })?;
+    let mut ways: Vec<[Option<Vec<Sighting>>; 2]> = vec![[None, None]; segments.len()];
+    for (segment, backward, found) in seen {
+        ways[segment][usize::from(backward)] = Some(found);
+    }
+    let all = ways.into_iter().flat_map(|[left, right]| joined(left, right, view.side));
+    Ok(all.map(|sighting| (sighting.frame, sighting)).collect())
+}
+
+/// Takes away the exact places that are not on the subject.
+pub(super) fn reconcile(path: &mut Path, sightings: &Sightings, side: f64) {
+    path.retain(|frame, find| {
+        let Some(sighting) = sightings.get(frame) else { return true };
+        let plain = find.anchored && find.matched >= PLAINLY_SEEN;
+        if !sighting.seen {
+            return plain;
+        }
+        let tolerance = (ELSEWHERE * side * sighting.growth).max(TOLERANCE);
+        find.at().distance(sighting.at) <= tolerance || plain && sighting.likeness < HARDLY
+    });
+}
+
+/// Standard deviation of where a subject is, in pixels: a share of its box, more where it is hardly seen.
+fn deviation(sighting: &Sighting, side: f64) -> f64 {
+    DEVIATION * side * sighting.growth / sighting.likeness.clamp(LEAST_LIKENESS, 1.0)
+}
+
+/// Samples of the frames on which the subject is seen, and no exact place is known.
+pub(super) fn samples(path: &Path, sightings: &Sightings, side: f64) -> BTreeMap<Frame, Sample> {
+    let rough = sightings.values().filter(|sighting| sighting.seen && !path.contains_key(&sighting.frame));
+    let sample = |sighting: &Sighting| Sample::rough(sighting.at, sighting.likeness, deviation(sighting, side));
+    rough.map(|sighting| (sighting.frame, sample(sighting))).collect()
+}
