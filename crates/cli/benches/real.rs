@@ -225,6 +225,7 @@ fn main() {
             ("no camera", Settings { camera: false, ..usual }),
             ("no key pictures", Settings { strange: false, ..usual }),
             ("no leaps", Settings { leaps: false, ..usual }),
+            ("no alibi", Settings { alibi: false, ..usual }),
             ("no ring", Settings { ring: false, ..usual }),
             ("box two thirds", Settings { side: 0.67, ..usual }),
             ("box four thirds", Settings { side: 1.33, ..usual }),

@@ -13,6 +13,8 @@ const HALF: i32 = 11;
 const REACH: i32 = 14;
 /// A block that varies less than this is sky or wall and says nothing, in grey levels (standard deviation).
 const LEAST_TEXTURE: f32 = 2.5;
+/// A place at the end of the reach has to look better by this share than one where the block was.
+const FAR: f32 = 0.5;
 /// Steps of refinement below the pixel.
 const STEPS: usize = 4;
 
@@ -106,7 +108,9 @@ impl Small {
         if !self.holds(x, y) || self.texture(x, y) < LEAST_TEXTURE {
             return None;
         }
-        let difference = |&(dx, dy): &(i32, i32)| self.difference(next, (x, y), (dx, dy));
+        // Of places that look alike (windows in rows) the nearest is the likeliest.
+        let far = |dx: i32, dy: i32| (dx as f32).hypot(dy as f32) / REACH as f32;
+        let difference = |&(dx, dy): &(i32, i32)| self.difference(next, (x, y), (dx, dy)) * (1.0 + FAR * far(dx, dy));
         let places = |step: i32, (mx, my): (i32, i32), reach: i32| {
             let steps = (-reach..=reach).step_by(step as usize);
             let all = steps.clone().flat_map(move |dy| steps.clone().map(move |dx| (mx + dx, my + dy)));

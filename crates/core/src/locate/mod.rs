@@ -74,6 +74,8 @@ pub struct Settings {
     pub leaps: bool,
     /// Whether a ring around is searched after some hidden frames.
     pub ring: bool,
+    /// Whether who comes back is followed back, to see whether it is somebody else.
+    pub alibi: bool,
     /// Side of the box over the usual one.
     pub side: f64,
 }
@@ -92,6 +94,7 @@ impl Default for Settings {
             colour: true,
             leaps: true,
             ring: true,
+            alibi: true,
             side: 1.0,
         }
     }

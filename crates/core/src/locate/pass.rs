@@ -75,6 +75,8 @@ const IN_FRONT: f64 = 0.3;
 /// Cost of looking like the empty scene, and for a part of the scene of not looking like it.
 const EMPTY: f64 = 2.0;
 const COVERED: f64 = 3.0;
+/// Nearer than this share of the box to somebody else, it is somebody else.
+const TAKEN: f64 = 0.4;
 /// First frames that tell the velocity.
 pub(super) const EARLY: usize = 6;
 /// Rate at which a place that a person has set is learned: it is as good as ten that were found. And the sizes it may have there.
@@ -250,7 +252,13 @@ impl<'a> Pass<'a> {
     }
 
     /// Goes on to a frame next to the one before; a person may say that it cannot be seen there.
-    pub fn step<S: FrameSource>(&mut self, source: &mut S, frame: Frame, is_hidden: bool) -> Result<(), S::Error> {
+    pub fn step<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        is_hidden: bool,
+        taken: &[Point],
+    ) -> Result<(), S::Error> {
         let later = self.frame.max(frame);
         if self.settings.copies && !is_hidden && self.scene.is_copy(later) {
             self.beam.stand_still();
@@ -266,7 +274,7 @@ impl<'a> Pass<'a> {
         let passage = Passage { camera, pace, copies: self.copies };
         self.copies = 0;
         self.frame = frame;
-        let candidates = if is_hidden { Vec::new() } else { self.candidates(source, frame, &passage)? };
+        let mut candidates = if is_hidden { Vec::new() } else { self.candidates(source, frame, &passage)? };
         if std::env::var("LOC_DEBUG").is_ok() {
             eprintln!("frame {frame} pace {pace:.2} copies {} camera {:?} level {:.4}", passage.copies, camera.shift, self.usual.level());
             for s in self.beam.states().iter().take(4) {
@@ -276,6 +284,8 @@ impl<'a> Pass<'a> {
                 eprintln!("   cand {:.1} {:.1} like {:.2} plate {:.2} strange {:.2} way {:.2}", c.at.x, c.at.y, c.likeness, c.plate, c.strange, self.beam.way_cost(&self.beam.states()[0], c.at, &passage));
             }
         }
+        let apart = TAKEN * self.side();
+        candidates.retain(|candidate| taken.iter().all(|other| other.distance(candidate.at) > apart));
         self.beam.side = self.side();
         self.beam.advance(&candidates, &passage);
         let likeness = candidates.iter().map(|candidate| candidate.likeness).collect();

@@ -1,5 +1,7 @@
 //! A stretch between two places that are known, gone through from both of them; or from one, to an end.
 
+use std::collections::BTreeMap;
+
 use super::pass::{EARLY, Pass};
 use super::{Sighting, View};
 use crate::geometry::Point;
@@ -12,6 +14,24 @@ const CHANGE_PER_BOX: f64 = 3.0;
 const CHANGE_UNSEEN: f64 = 0.5;
 /// Two ways nearer than this share of the box mean the same place.
 const SAME: f64 = 0.35;
+
+/// Others that are told from the subject at most.
+const MOST_OTHERS: usize = 3;
+/// A gap of fewer hidden frames does not let anybody else take the place.
+const SHORTEST_GAP: usize = 2;
+/// Frames after a gap among which the surest is followed back.
+const FIRST_OF_RUN: usize = 8;
+/// Frames before a gap on which both are compared.
+const BEFORE_GAP: usize = 10;
+/// What responds so much is seen plainly.
+const PLAIN: f64 = 0.5;
+/// It has to be seen on this share of the gap's frames.
+const THROUGH: f64 = 0.7;
+/// And be so many boxes from the subject.
+const APART: f64 = 0.7;
+
+/// Where somebody else is.
+type Others = BTreeMap<Frame, Vec<Point>>;
 
 /// A place where the subject is known to be.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -55,17 +75,76 @@ impl Side<'_> {
             Some(velocity) => Some(velocity),
             None => self.velocity(source, view, away)?,
         };
-        let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), velocity)?;
-        for known in self.taught {
-            pass.teach(source, known)?;
-        }
-        for &frame in frames {
-            pass.step(source, frame, hidden(frame))?;
-            if !goes_on() {
-                return Ok(None);
+        let mut others = Others::default();
+        for _ in 0..=MOST_OTHERS {
+            let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), velocity)?;
+            for known in self.taught {
+                pass.teach(source, known)?;
+            }
+            for &frame in frames {
+                let taken = others.get(&frame).map_or(&[][..], Vec::as_slice);
+                pass.step(source, frame, hidden(frame), taken)?;
+                if !goes_on() {
+                    return Ok(None);
+                }
+            }
+            let found = pass.finish();
+            if !view.settings.alibi || !self.is_other(source, view, &found, &mut others)? {
+                return Ok(Some(found));
             }
         }
+        let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), velocity)?;
+        for &frame in frames {
+            let taken = others.get(&frame).map_or(&[][..], Vec::as_slice);
+            pass.step(source, frame, hidden(frame), taken)?;
+        }
         Ok(Some(pass.finish()))
+    }
+
+    /// Whether what was found after a hidden run is somebody else: followed back through that run, it can be seen all the while, and is elsewhere
+    /// when the subject was last seen. Where it went is then noted.
+    fn is_other<S: FrameSource>(
+        &self,
+        source: &mut S,
+        view: &View<'_>,
+        found: &[Sighting],
+        others: &mut Others,
+    ) -> Result<bool, S::Error> {
+        let mut at = 0;
+        while let Some(gap) = (at..found.len()).find(|i| !found[*i].seen) {
+            let Some(back) = (gap..found.len()).find(|i| found[*i].seen) else { return Ok(false) };
+            let end = (back..found.len()).find(|i| !found[*i].seen).unwrap_or(found.len());
+            at = end;
+            if gap == 0 || back - gap < SHORTEST_GAP {
+                continue;
+            }
+            let run = &found[back..end.min(back + FIRST_OF_RUN)];
+            let surest = run.iter().max_by(|a, b| a.likeness.total_cmp(&b.likeness)).expect("a run has a frame");
+            let from = back + run.iter().position(|other| other.frame == surest.frame).unwrap_or(0);
+            let same_size = View { side: view.side * surest.growth, ..view.clone() };
+            let step = if found[0].frame < self.from.frame { -1 } else { 1 };
+            let _ = step;
+            let velocity = found.get(from + 1).filter(|next| next.seen).map(|next| surest.at - next.at);
+            let mut pass = Pass::start(source, &same_size, (surest.frame, surest.at), velocity)?;
+            let first = gap.saturating_sub(BEFORE_GAP);
+            for sighting in found[first..from].iter().rev() {
+                pass.step(source, sighting.frame, false, &[])?;
+            }
+            let mut way = pass.finish();
+            way.reverse();
+            let in_gap = way[gap - first..back - first].iter().filter(|s| s.seen && s.likeness > PLAIN).count();
+            let elsewhere = way.iter().zip(&found[first..gap]).filter(|(other, subject)| {
+                let apart = other.at.distance(subject.at) > APART * view.side * subject.growth;
+                other.seen && subject.seen && other.likeness > PLAIN && apart
+            });
+            let before = found[first..gap].iter().filter(|s| s.seen).count();
+            if in_gap as f64 >= THROUGH * (back - gap) as f64 && elsewhere.count() as f64 >= 0.6 * before as f64 {
+                let all = way.iter().chain(&found[from..end]);
+                all.filter(|s| s.seen).for_each(|s| others.entry(s.frame).or_default().push(s.at));
+                return Ok(true);
+            }
+        }
+        Ok(false)
     }
 
     /// How it moves, as the first frames the other way show it.
@@ -83,7 +162,7 @@ impl Side<'_> {
                 Some(next) => at = next,
                 None => return Ok(None),
             }
-            pass.step(source, at, false)?;
+            pass.step(source, at, false, &[])?;
         }
         Ok(pass.early_velocity().map(|velocity| velocity * -1.0))
     }
