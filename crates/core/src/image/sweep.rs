@@ -13,8 +13,10 @@ const HALF: i32 = 11;
 const REACH: i32 = 14;
 /// A block that varies less than this is sky or wall and says nothing, in grey levels (standard deviation).
 const LEAST_TEXTURE: f32 = 2.5;
-/// A place at the end of the reach has to look better by this share than one where the block was.
-const FAR: f32 = 0.5;
+/// So near every place is tried, in small pixels; further away every second one, and those beside the best.
+const NEAR: i32 = 3;
+/// A place at the end of the reach has to look better by this many times than one where the block was.
+const FAR: f32 = 1.5;
 /// Steps of refinement below the pixel.
 const STEPS: usize = 4;
 
@@ -115,11 +117,18 @@ impl Small {
             let steps = (-reach..=reach).step_by(step as usize);
             let all = steps.clone().flat_map(move |dy| steps.clone().map(move |dx| (mx + dx, my + dy)));
             let inside = all.filter(|(dx, dy)| next.holds(x + dx, y + dy));
-            inside.map(|at| (difference(&at), at)).min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, at)| at)
+            inside.map(|at| (difference(&at), at)).min_by(|a, b| a.0.total_cmp(&b.0))
         };
-        let coarse = places(2, (0, 0), REACH)?;
-        let fine = places(1, coarse, 1)?;
-        self.refine(next, (x, y), fine)
+        let near = places(1, (0, 0), NEAR)?;
+        let far = places(1, places(2, (0, 0), REACH)?.1, 1)?;
+        // Which is better can only be said below the pixel: of two places that look alike the one nearer to whole pixels would win.
+        let refined = |at: (i32, i32)| {
+            let moved = self.refine(next, (x, y), at)?;
+            let distance = moved.0.hypot(moved.1) / REACH as f32;
+            Some((self.misfit(next, (x, y), moved) * (1.0 + FAR * distance), moved))
+        };
+        let both = [near.1, far.1].into_iter().filter_map(refined);
+        both.min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, moved)| moved)
     }
 
     fn holds(&self, left: i32, top: i32) -> bool {
@@ -167,6 +176,17 @@ impl Small {
         }
         // Further than a pixel from the best whole place it has run away.
         ((dx - start.0).abs() < 1.0 && (dy - start.1).abs() < 1.0).then_some((dx, dy))
+    }
+
+    /// Mean difference of the block from what lies so far away, in grey levels.
+    fn misfit(&self, next: &Self, (left, top): (i32, i32), (dx, dy): (f32, f32)) -> f32 {
+        let mut sum = 0.0;
+        for row in top..=top + 2 * HALF {
+            for (col, value) in (left..).zip(self.row(left, row)) {
+                sum += (value - next.between(col as f32 + dx, row as f32 + dy)).abs();
+            }
+        }
+        sum / ((2 * HALF + 1) * (2 * HALF + 1)) as f32
     }
 
     /// Linear between four pixels, the edge repeated outside.
