@@ -68,6 +68,7 @@ fn film(path: &Path) -> Film {
         finder.push(plane);
         cuts.push(plane);
     }
+    eprintln!("{}: cuts {:?}", path.display(), cuts.cuts());
     Film { size, planes, scene: finder.finish(), cuts: cuts.cuts().to_vec() }
 }
 

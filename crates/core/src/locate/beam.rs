@@ -11,8 +11,14 @@ const BEAM: usize = 12;
 const HIDDEN_WAYS: usize = 4;
 /// Two states nearer than this share of the box are the same.
 const SAME: f64 = 0.2;
-/// Cost of a hidden frame, and of going hidden: one unit is a likeness of 1/e of the usual.
-const HIDDEN: f64 = 1.0;
+/// Cost of looking unlike the learned picture and unlike all key pictures: the logarithm of both. They are two opinions of the same thing, so
+/// each has less than a full say.
+const LOOKS: f64 = 0.7;
+/// A correlation of this with a key picture is as good as any: who turns has no more. And one below this is as bad as any.
+const PLAINLY_KNOWN: f64 = 0.8;
+const LEAST_KNOWN: f64 = 0.05;
+/// Cost of a hidden frame, and of going hidden. Clutter costs about as much, so that what is not plainly seen has to be where it was expected.
+const HIDDEN: f64 = 1.2;
 const GO_HIDDEN: f64 = 1.0;
 /// A long absence gets cheaper frame by frame, down to half: who is behind a bus stays there for a while.
 const LONG: u32 = 12;
@@ -46,7 +52,7 @@ pub(super) struct Candidate {
     pub likeness: f64,
     /// What it costs to look like the empty scene, or unlike it.
     pub plate: f64,
-    /// What it costs to be there after having been hidden.
+    /// How little it looks like any key picture, 0 to 1.
     pub strange: f64,
     /// Size over the size at the start.
     pub growth: f64,
@@ -54,17 +60,10 @@ pub(super) struct Candidate {
 
 impl Candidate {
     pub fn cost(&self) -> f64 {
-        let (a, b, most) = *TUNE;
-        let ncc = (1.0 - self.strange).max(0.05);
-        -a * self.likeness.clamp(1e-3, 1.0).ln() - b * (ncc / most).min(1.0).ln() + self.plate
+        let known = (1.0 - self.strange).max(LEAST_KNOWN) / PLAINLY_KNOWN;
+        -LOOKS * (self.likeness.clamp(1e-3, 1.0).ln() + known.min(1.0).ln()) + self.plate
     }
 }
-
-static TUNE: std::sync::LazyLock<(f64, f64, f64)> = std::sync::LazyLock::new(|| {
-    let v = |n: &str, d: f64| std::env::var(n).ok().and_then(|v| v.parse().ok()).unwrap_or(d);
-    (v("TA", 1.0), v("TB", 0.0), v("TM", 1.0))
-});
-pub(super) fn tune(n: &str, d: f64) -> f64 { std::env::var(n).ok().and_then(|v| v.parse().ok()).unwrap_or(d) }
 
 /// How the film goes on from one frame to the next.
 #[derive(Clone, Copy, Debug)]
@@ -233,7 +232,7 @@ impl Beam {
         let at = self.grown(self.side).nearest((by_pace + by_step) * 0.5);
         let is_leaving = !self.grown(-self.side / 2.0).contains(at);
         let longer = state.hidden_for.saturating_sub(LONG);
-        let frame = tune("TH", HIDDEN) * CHEAPER.powi(longer as i32).max(CHEAPEST) * if is_leaving { LEAVING } else { 1.0 };
+        let frame = HIDDEN * CHEAPER.powi(longer as i32).max(CHEAPEST) * if is_leaving { LEAVING } else { 1.0 };
         State {
             cost: state.cost + frame + if state.hidden_for == 0 { GO_HIDDEN } else { 0.0 },
             at,

@@ -275,15 +275,6 @@ impl<'a> Pass<'a> {
         self.copies = 0;
         self.frame = frame;
         let mut candidates = if is_hidden { Vec::new() } else { self.candidates(source, frame, &passage)? };
-        if std::env::var("LOC_DEBUG").is_ok() {
-            eprintln!("frame {frame} pace {pace:.2} copies {} camera {:?} level {:.4}", passage.copies, camera.shift, self.usual.level());
-            for s in self.beam.states().iter().take(4) {
-                eprintln!("   state cost {:.2} at {:.1} {:.1} pred {:?} hidden {}", s.cost, s.at.x, s.at.y, s.predicted(&passage).map(|p| (p.x.round(), p.y.round())), s.hidden_for);
-            }
-            for c in candidates.iter().take(5) {
-                eprintln!("   cand {:.1} {:.1} like {:.2} plate {:.2} strange {:.2} way {:.2}", c.at.x, c.at.y, c.likeness, c.plate, c.strange, self.beam.way_cost(&self.beam.states()[0], c.at, &passage));
-            }
-        }
         let apart = TAKEN * self.side();
         candidates.retain(|candidate| taken.iter().all(|other| other.distance(candidate.at) > apart));
         self.beam.side = self.side();
@@ -510,7 +501,6 @@ impl<'a> Pass<'a> {
         let rival = elsewhere.map(|state| state.cost).fold(f64::INFINITY, f64::min);
         let is_clear = rival > best.cost + LEARNED_MARGIN;
         let no_rival_near = rival > best.cost + 2.0 * LEARNED_MARGIN;
-        let _ = passage;
         let least = if no_rival_near && self.wary == 0 { LEARNED_THIN } else { LEARNED_ABOVE };
         let is_known = self.wary == 0 || candidate.strange < 1.0 - WARY_ABOVE;
         self.wary = self.wary.saturating_sub(1);

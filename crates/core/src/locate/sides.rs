@@ -122,8 +122,6 @@ impl Side<'_> {
             let surest = run.iter().max_by(|a, b| a.likeness.total_cmp(&b.likeness)).expect("a run has a frame");
             let from = back + run.iter().position(|other| other.frame == surest.frame).unwrap_or(0);
             let same_size = View { side: view.side * surest.growth, ..view.clone() };
-            let step = if found[0].frame < self.from.frame { -1 } else { 1 };
-            let _ = step;
             let velocity = found.get(from + 1).filter(|next| next.seen).map(|next| surest.at - next.at);
             let mut pass = Pass::start(source, &same_size, (surest.frame, surest.at), velocity)?;
             let first = gap.saturating_sub(BEFORE_GAP);
