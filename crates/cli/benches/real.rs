@@ -61,7 +61,8 @@ fn film(path: &Path) -> Film {
         .args(["-map", "0:v:0", "-fps_mode", "passthrough", "-vf", "extractplanes=y", "-f", "rawvideo", "pipe:1"])
         .output()
         .unwrap();
-    let planes: Vec<Plane> = out.stdout.chunks_exact(size.area()).map(|data| Plane::new(size, data.to_vec()).unwrap()).collect();
+    let planes: Vec<Plane> =
+        out.stdout.chunks_exact(size.area()).map(|data| Plane::new(size, data.to_vec()).unwrap()).collect();
     let mut finder = SceneFinder::default();
     let mut cuts = jampin_core::image::CutFinder::default();
     for plane in &planes {
@@ -109,11 +110,15 @@ fn located(film: &Film, start: &Label, range: FrameRange, settings: Settings) ->
     let side = Side { from, within: range, taught: &[] };
     let later: Vec<Frame> = (start.frame + 1..=range.last.0).map(Frame).collect();
     let earlier: Vec<Frame> = (range.first.0..start.frame).rev().map(Frame).collect();
-    let mut go = |frames: &[Frame]| {
-        side.sightings(&mut source, &view, frames, &|_| false, &mut || true).unwrap().unwrap()
-    };
+    let mut go =
+        |frames: &[Frame]| side.sightings(&mut source, &view, frames, &|_| false, &mut || true).unwrap().unwrap();
     let all = go(&later).into_iter().chain(go(&earlier));
-    let seen = |s: jampin_core::locate::Sighting| Seen { at: s.at, seen: s.seen, sd: 0.0, text: format!("like {:.2} growth {:.2} learned {}", s.likeness, s.growth, s.learned) };
+    let seen = |s: jampin_core::locate::Sighting| Seen {
+        at: s.at,
+        seen: s.seen,
+        sd: 0.0,
+        text: format!("like {:.2} growth {:.2} learned {}", s.likeness, s.growth, s.learned),
+    };
     all.map(|sighting| (sighting.frame.0, seen(sighting))).collect()
 }
 
@@ -136,13 +141,20 @@ fn solved(film: &Film, start: &Label, range: FrameRange) -> BTreeMap<u32, Seen> 
     let (range, part) = parts(film, start, range);
     let window = source.window(Frame(start.frame), PixelRect::around(start.at, 40.0, 40.0), Component::Luma).unwrap();
     let side = choose_pattern(&window, start.at).side;
-    let next = [1, -1].into_iter().filter_map(|step| Frame(start.frame).step(step)).find(|frame| range.contains(*frame));
+    let next =
+        [1, -1].into_iter().filter_map(|step| Frame(start.frame).step(step)).find(|frame| range.contains(*frame));
     let search = choose_search(&mut source, Frame(start.frame), next, start.at, side).unwrap();
     let pin = Pin::new(Default::default(), Frame(start.frame), start.at, [side; 2], [search; 2]);
     let view = solve::Film { scene: &film.scene, part };
-    let solution = solve::solve(std::slice::from_mut(&mut source), view, &pin, &Track::new(), range, &Unwatched).unwrap();
+    let solution =
+        solve::solve(std::slice::from_mut(&mut source), view, &pin, &Track::new(), range, &Unwatched).unwrap();
     let Solution::Solved(track) = solution else { panic!("{solution:?}") };
-    let seen = |s: Sample| Seen { at: s.at, seen: s.state == SampleState::Found, sd: s.covariance.worst(), text: format!("{:?} match {:.2} sd {:.2}", s.grasp, s.matched, s.covariance.worst()) };
+    let seen = |s: Sample| Seen {
+        at: s.at,
+        seen: s.state == SampleState::Found,
+        sd: s.covariance.worst(),
+        text: format!("{:?} match {:.2} sd {:.2}", s.grasp, s.matched, s.covariance.worst()),
+    };
     track.iter().map(|(frame, sample)| (frame.0, seen(sample))).collect()
 }
 
@@ -161,11 +173,8 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
     let mut known: Vec<(f64, u32)> = visible.iter().filter_map(|label| Some((error(label)?, label.frame))).collect();
     known.sort_by(|a, b| a.0.total_cmp(&b.0));
     let missing = visible.len() - known.len();
-    let middle = if known.is_empty() {
-        f64::NAN
-    } else {
-        (known[(known.len() - 1) / 2].0 + known[known.len() / 2].0) / 2.0
-    };
+    let middle =
+        if known.is_empty() { f64::NAN } else { (known[(known.len() - 1) / 2].0 + known[known.len() / 2].0) / 2.0 };
     let worst = known.last().copied().unwrap_or((f64::NAN, 0));
     let mut accuracies: Vec<f64> = labels.iter().map(|label| label.accuracy).collect();
     accuracies.sort_by(f64::total_cmp);
@@ -187,8 +196,21 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
     if std::env::var("REAL_TRACE").is_ok() {
         for label in labels {
             let sighting = sightings.get(&label.frame);
-            println!("   {name} {:4} {} label {:6.1} {:6.1} {:?}", label.frame, u8::from(label.visible), label.at.x, label.at.y,
-                sighting.map(|s| format!("{} {:6.1} {:6.1} off {:5.1} {}", if s.seen { "seen" } else { "    " }, s.at.x, s.at.y, s.at.distance(label.at), s.text)));
+            println!(
+                "   {name} {:4} {} label {:6.1} {:6.1} {:?}",
+                label.frame,
+                u8::from(label.visible),
+                label.at.x,
+                label.at.y,
+                sighting.map(|s| format!(
+                    "{} {:6.1} {:6.1} off {:5.1} {}",
+                    if s.seen { "seen" } else { "    " },
+                    s.at.x,
+                    s.at.y,
+                    s.at.distance(label.at),
+                    s.text
+                ))
+            );
         }
     }
     Score { held, line, frames: range.count() as usize, seconds }
@@ -255,7 +277,11 @@ fn main() {
             let held = scores.iter().filter(|score| score.held).count();
             let frames: usize = scores.iter().map(|score| score.frames).sum();
             let seconds: f64 = scores.iter().map(|score| score.seconds).sum();
-            summary.push(format!("{which} {held} of {} ({:.1} ms a frame)", scores.len(), seconds * 1e3 / frames as f64));
+            summary.push(format!(
+                "{which} {held} of {} ({:.1} ms a frame)",
+                scores.len(),
+                seconds * 1e3 / frames as f64
+            ));
         }
         println!("{what:18}: {}", summary.join(", "));
     }

@@ -102,7 +102,8 @@ fn fastest(mut work: impl FnMut()) -> f64 {
 }
 
 fn solved(film: &mut PlaneStack, pin: &Pin, range: FrameRange, track: &Track) -> Track {
-    match solve(std::slice::from_mut(film), Film { scene: scene(), part: ALL }, pin, track, range, &Unwatched).unwrap() {
+    match solve(std::slice::from_mut(film), Film { scene: scene(), part: ALL }, pin, track, range, &Unwatched).unwrap()
+    {
         Solution::Solved(track) => track,
         other => panic!("{other:?}"),
     }
@@ -202,7 +203,9 @@ fn guide(film: &PlaneStack, at: Point) {
     let mut sources = vec![PlaneStack::new(planes).unwrap()];
     let all = FrameRange { first: Frame(0), last: Frame(LONG - 1) };
     let pin = pin(at, 31, 32);
-    let Solution::Solved(solved) = solve(&mut sources, Film { scene: scene(), part: ALL }, &pin, &Track::new(), all, &Unwatched).unwrap() else {
+    let Solution::Solved(solved) =
+        solve(&mut sources, Film { scene: scene(), part: ALL }, &pin, &Track::new(), all, &Unwatched).unwrap()
+    else {
         panic!("not solved")
     };
     sources.push(sources[0].clone());
@@ -214,7 +217,12 @@ fn guide(film: &PlaneStack, at: Point) {
         }
         let range = affected(&pin, &track, Frame(LONG / 2), all);
         for threads in [1, 2] {
-            let time = fastest(|| drop(solve(&mut sources[..threads], Film { scene: scene(), part: ALL }, &pin, &track, range, &Unwatched).unwrap()));
+            let time = fastest(|| {
+                drop(
+                    solve(&mut sources[..threads], Film { scene: scene(), part: ALL }, &pin, &track, range, &Unwatched)
+                        .unwrap(),
+                )
+            });
             let count = range.count();
             let what =
                 format!("guide moved, {} of them, {count} frames to solve again, {threads} threads", guides.len());

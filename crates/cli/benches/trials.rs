@@ -111,7 +111,8 @@ fn clear(shot: &Shot, point: &TruePoint, frame: u32) -> bool {
 fn report(shot: &Shot, point: &TruePoint, pin: &Pin, stack: &mut PlaneStack, scene: &Scene) {
     let range = FrameRange { first: Frame(0), last: Frame(shot.frames - 1) };
     let begun = Instant::now();
-    let solution = solve(std::slice::from_mut(stack), Film { scene, part: range }, pin, &Track::new(), range, &Unwatched).unwrap();
+    let solution =
+        solve(std::slice::from_mut(stack), Film { scene, part: range }, pin, &Track::new(), range, &Unwatched).unwrap();
     let cost = begun.elapsed().as_secs_f64() * 1e6 / f64::from(shot.frames);
     let Solution::Solved(track) = solution else { panic!("{} {}: {solution:?}", shot.name, point.name) };
     let mut errors = Vec::new();

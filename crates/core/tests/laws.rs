@@ -3,9 +3,9 @@
 use jampin_core::align::{Aligner, Pattern};
 use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
 use jampin_core::geometry::{Homography, PixelRect, Point, Size};
-use jampin_core::image::{Plane, PlaneStack};
+use jampin_core::image::{Plane, PlaneStack, Scene};
 use jampin_core::shot::{Filter, Motion, Pin, Sample, Track};
-use jampin_core::solve::{Solution, Unwatched, solve};
+use jampin_core::solve::{Film, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
 use proptest::prelude::*;
 
@@ -42,7 +42,16 @@ fn followed(stack: &mut PlaneStack, from: Point, direction: Direction) -> Track 
 fn solved(stack: &mut PlaneStack, frame: u32, at: Point) -> Track {
     let pin = Pin::new(Default::default(), Frame(frame), at, [31, 31], [20, 20]);
     let range = FrameRange { first: Frame(0), last: Frame(stack.planes().len() as u32 - 1) };
-    match solve(std::slice::from_mut(stack), &pin, &Track::new(), range, &Unwatched).unwrap() {
+    match solve(
+        std::slice::from_mut(stack),
+        Film { scene: &Scene::default(), part: range },
+        &pin,
+        &Track::new(),
+        range,
+        &Unwatched,
+    )
+    .unwrap()
+    {
         Solution::Solved(track) => track,
         other => panic!("{other:?}"),
     }

@@ -53,6 +53,7 @@ struct Columns {
     matched: Vec<f64>,
     deviation: Vec<f64>,
     state: Vec<&'static str>,
+    grasp: Vec<&'static str>,
     /// `null` where no other place was seen.
     peak_ratio: Vec<Option<f64>>,
     back_error: Vec<Option<f64>>,
@@ -70,6 +71,7 @@ fn columns(pin: Uuid, track: &Track, first: Frame, last: Frame) -> Columns {
         matched: some().map(|(_, s)| round(s.matched)).collect(),
         deviation: some().map(|(_, s)| round(s.covariance.worst())).collect(),
         state: some().map(|(_, s)| s.state.word()).collect(),
+        grasp: some().map(|(_, s)| s.grasp.word()).collect(),
         peak_ratio: some().map(|(_, s)| s.peak_ratio.map(round)).collect(),
         back_error: some().map(|(_, s)| s.back_error.map(round)).collect(),
         solved: some().map(|(_, s)| s.solved).collect(),

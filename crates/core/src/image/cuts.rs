@@ -141,7 +141,8 @@ impl Signature {
         let (mut both, mut own, mut others) = (0.0, 0.0, 0.0);
         for row in inner(dy) {
             for col in inner(dx) {
-                let pairs = steps(&self.cells, col, row).into_iter().zip(steps(&other.cells, moved(col, dx), moved(row, dy)));
+                let pairs =
+                    steps(&self.cells, col, row).into_iter().zip(steps(&other.cells, moved(col, dx), moved(row, dy)));
                 for (a, b) in pairs {
                     (both, own, others) = (both + a * b, own + a * a, others + b * b);
                 }
@@ -214,7 +215,8 @@ mod tests {
 
     #[test]
     fn a_flash_is_no_cut_and_what_comes_after_black_may_be() {
-        let flash = (0..30).map(|n| if n == 14 || n == 15 { Plane::from_fn(Size::new(320, 180), |_, _| 250) } else { scene(1, 0) });
+        let flash = (0..30)
+            .map(|n| if n == 14 || n == 15 { Plane::from_fn(Size::new(320, 180), |_, _| 250) } else { scene(1, 0) });
         assert_eq!(cuts(flash), [0u32; 0]);
         let inserted = (0..30).map(|n| scene(if n == 14 { 5 } else { 1 }, 0));
         assert_eq!(cuts(inserted), [0u32; 0]);

@@ -71,7 +71,8 @@ impl CameraMove {
     /// Nearest to all of these (least squares).
     fn nearest(blocks: &[&BlockMove]) -> Option<Self> {
         let share = 1.0 / blocks.len().max(1) as f64;
-        let mean = |of: &dyn Fn(&BlockMove) -> Point| blocks.iter().fold(Point::default(), |sum, b| sum + of(b)) * share;
+        let mean =
+            |of: &dyn Fn(&BlockMove) -> Point| blocks.iter().fold(Point::default(), |sum, b| sum + of(b)) * share;
         let (from, to) = (mean(&|b| b.from), mean(&|b| b.from + b.by));
         let (mut along, mut across, mut length) = (0.0, 0.0, 0.0);
         for block in blocks {
@@ -89,13 +90,15 @@ impl CameraMove {
 
     /// What most of the blocks did (RANSAC, Fischler & Bolles 1981, over all pairs: there are few); `None` when too few agree.
     fn of_most(blocks: &[BlockMove], within: f64) -> Option<Self> {
-        let agrees = |camera: &Self, block: &BlockMove| camera.apply(block.from).distance(block.from + block.by) < within;
+        let agrees =
+            |camera: &Self, block: &BlockMove| camera.apply(block.from).distance(block.from + block.by) < within;
         let count = |camera: &Self| blocks.iter().filter(|block| agrees(camera, block)).count();
         let pairs = (0..blocks.len()).flat_map(|i| (i + 1..blocks.len()).map(move |j| (i, j)));
         let all = pairs.filter_map(|(i, j)| Self::through(&blocks[i], &blocks[j]));
-        let (most, best) = all.map(|camera| (count(&camera), camera)).fold(None, |best: Option<(usize, Self)>, this| {
-            if best.is_none_or(|best| this.0 > best.0) { Some(this) } else { best }
-        })?;
+        let (most, best) =
+            all.map(|camera| (count(&camera), camera)).fold(None, |best: Option<(usize, Self)>, this| {
+                if best.is_none_or(|best| this.0 > best.0) { Some(this) } else { best }
+            })?;
         let agreeing: Vec<&BlockMove> = blocks.iter().filter(|block| agrees(&best, block)).collect();
         let enough = most >= 3 && most as f64 >= BELIEVED * blocks.len() as f64;
         if enough { Self::nearest(&agreeing) } else { None }
@@ -422,7 +425,9 @@ impl Plate {
                 let off = at.distance(middle) / side;
                 let weight = (-off * off * 8.0).exp();
                 all += weight;
-                let Some(value) = self.small(window, col, row).filter(|_| self.sure[row * self.width + col]) else { continue };
+                let Some(value) = self.small(window, col, row).filter(|_| self.sure[row * self.width + col]) else {
+                    continue;
+                };
                 let off = (value - f32::from(self.data[row * self.width + col])).abs();
                 known += weight;
                 different += weight * f64::from(off / (off + HALF_DIFFERENT));
@@ -449,4 +454,94 @@ fn cells(middle: f64, side: f64, cell: f64, count: usize) -> Option<(usize, usiz
     let first = ((middle - side / 2.0) / cell).round().max(0.0) as usize;
     let last = ((middle + side / 2.0) / cell).round() - 1.0;
     (last >= first as f64 && first < count).then(|| (first, (last as usize).min(count - 1)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::image::Window;
+
+    const SIZE: Size = Size::new(640, 360);
+
+    /// A wall of chance blocks seen by a camera that is moved, with somebody dark before it.
+    fn frame(camera: (i32, i32), walker: Option<i32>) -> Plane {
+        Plane::from_fn(SIZE, |col, row| {
+            let (x, y) = (col as i32 + camera.0 + 900, row as i32 + camera.1 + 900);
+            if walker.is_some_and(|at| (at..at + 40).contains(&(col as i32)) && (120..300).contains(&row)) {
+                return 25;
+            }
+            let light = ((f64::from(x / 24) * 12.9898 + f64::from(y / 20) * 78.233).sin() * 43_758.545).fract().abs();
+            (60.0 + 130.0 * light) as u8
+        })
+    }
+
+    fn scene(frames: impl IntoIterator<Item = Plane>) -> Scene {
+        let mut finder = SceneFinder::default();
+        frames.into_iter().for_each(|plane| finder.push(&plane));
+        finder.finish()
+    }
+
+    fn all(count: u32) -> FrameRange {
+        FrameRange { first: Frame(0), last: Frame(count - 1) }
+    }
+
+    #[test]
+    fn copies_are_told_from_frames() {
+        let scene = scene((0..30).map(|n| frame((2 * (n / 3), 0), None)));
+        let copies: Vec<bool> = (1..30).map(|n| scene.is_copy(Frame(n))).collect();
+        assert!((1..30).all(|n| copies[n - 1] == (n % 3 != 0)), "{copies:?}");
+    }
+
+    #[test]
+    fn a_camera_that_pans_is_measured_and_the_way_back_is_its_inverse() {
+        let scene = scene((0..6).map(|n| frame((12 * n, -4 * n), Some(40 + 9 * n))));
+        let there = scene.camera(Frame(3), Frame(4));
+        let middle = Point::new(320.0, 180.0);
+        let moved = there.apply(middle) - middle;
+        assert!(moved.distance(Point::new(-12.0, 4.0)) < 0.5, "{moved:?}");
+        let back = scene.camera(Frame(4), Frame(3));
+        assert!(back.apply(there.apply(middle)).distance(middle) < 1e-6);
+    }
+
+    #[test]
+    fn the_empty_scene_shows_nobody_and_tells_who_stands_before_it() {
+        let frames: Vec<Plane> = (0..60).map(|n| frame((0, 0), Some(9 * n - 20))).collect();
+        let plate = scene(frames.iter().cloned()).plate(all(60), SIZE).expect("the camera stands still");
+        let window = |n: usize| -> Window { frames[n].window(PixelRect { left: 0, top: 0, right: 640, bottom: 360 }) };
+        let at = |x: i32| Point::new(f64::from(x), 200.0);
+        let (walker, wall) = (9 * 20 - 20 + 20, 500);
+        let occupied = plate.difference(&window(20), at(walker), 25.0).unwrap();
+        let empty = plate.difference(&window(20), at(wall), 25.0).unwrap();
+        assert!(occupied > 0.5 && empty < 0.1, "{occupied} {empty}");
+        let panned = scene((0..60).map(|n| frame((5 * n, 0), None)));
+        assert!(panned.plate(all(60), SIZE).is_none(), "a camera that moves has no empty scene");
+    }
+
+    #[test]
+    fn black_borders_are_no_part_of_the_picture() {
+        let bordered = |n: i32| {
+            let plain = frame((3 * n, 0), None);
+            Plane::from_fn(
+                SIZE,
+                |col, row| {
+                    if (48..592).contains(&col) { plain.row(row as usize)[col as usize] } else { 14 }
+                },
+            )
+        };
+        let inside = scene((0..10).map(bordered)).inside(all(10), SIZE);
+        assert_eq!(inside, PixelRect { left: 48, top: 0, right: 592, bottom: 360 });
+        let plain = scene((0..10).map(|n| frame((3 * n, 0), None))).inside(all(10), SIZE);
+        assert_eq!(plain, PixelRect { left: 0, top: 0, right: 640, bottom: 360 });
+    }
+
+    #[test]
+    fn a_scene_survives_its_file_and_nothing_else_is_taken_for_one() {
+        let scene = scene((0..8).map(|n| frame((7 * n, 0), Some(20 * n))));
+        let bytes = scene.to_bytes();
+        assert_eq!(Scene::from_bytes(&bytes), Some(scene));
+        assert_eq!(Scene::from_bytes(&bytes[..bytes.len() - 1]), None);
+        assert_eq!(Scene::from_bytes(b"jamplan1"), None);
+        let unknown = Scene::default();
+        assert_eq!(Scene::from_bytes(&unknown.to_bytes()), Some(unknown));
+    }
 }

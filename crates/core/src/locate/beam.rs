@@ -164,8 +164,7 @@ impl Beam {
         }
         if self.settings.hidden {
             let states = self.states().iter().enumerate();
-            let mut hidden: Vec<State> =
-                states.map(|(before, state)| self.hidden(state, before, passage)).collect();
+            let mut hidden: Vec<State> = states.map(|(before, state)| self.hidden(state, before, passage)).collect();
             self.thin(&mut hidden, HIDDEN_WAYS);
             next.extend(hidden);
         }
@@ -210,7 +209,8 @@ impl Beam {
         let (frames, paces) = (state.frames_since + passage.frames(), state.paces_since + passage.pace);
         let moved = candidate.at - passage.camera.apply(state.seen_at);
         let (pace, step) = (moved * (1.0 / paces), moved * (1.0 / frames));
-        let mixed = |old: Point, new: Point, kept: f64| if state.has_velocity { old * kept + new * (1.0 - kept) } else { new };
+        let mixed =
+            |old: Point, new: Point, kept: f64| if state.has_velocity { old * kept + new * (1.0 - kept) } else { new };
         State {
             cost: state.cost + candidate.cost() + strange + self.way_cost(state, candidate.at, passage),
             at: candidate.at,
@@ -282,3 +282,90 @@ fn distance_to_line(point: Point, from: Point, to: Point) -> f64 {
 
 /// States kept a frame, unless set otherwise.
 pub(super) const USUAL_BEAM: usize = BEAM;
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const INSIDE: Rect = Rect { left: 0.0, top: 0.0, right: 640.0, bottom: 360.0 };
+    const EVEN: Passage = Passage { camera: CameraMove::NONE, pace: 1.0, copies: 0 };
+
+    fn candidate(x: f64, likeness: f64) -> Candidate {
+        Candidate { at: Point::new(x, 100.0), likeness, plate: 0.0, strange: 0.2, growth: 1.0 }
+    }
+
+    fn beam(settings: Settings) -> Beam {
+        Beam::new(INSIDE, 25.0, Point::new(100.0, 100.0), Some(Point::new(4.0, 0.0)), settings)
+    }
+
+    fn way(frames: &[Vec<Candidate>]) -> Vec<Option<usize>> {
+        let mut beam = beam(Settings::default());
+        frames.iter().for_each(|candidates| beam.advance(candidates, &EVEN));
+        beam.best_way().iter().map(|state| state.candidate).collect()
+    }
+
+    #[test]
+    fn who_goes_behind_somebody_is_hidden_and_comes_back() {
+        let x = |n: usize| 104.0 + 4.0 * n as f64;
+        let frames: Vec<Vec<Candidate>> = (0..40)
+            .map(|n| match n {
+                // Clutter, well away.
+                15..25 => vec![candidate(x(n) + 60.0, 0.55)],
+                _ => vec![candidate(x(n), 0.9), candidate(x(n) + 60.0, 0.55)],
+            })
+            .collect();
+        let way = way(&frames);
+        assert!((0..40).all(|n| way[n] == if (15..25).contains(&n) { None } else { Some(0) }), "{way:?}");
+    }
+
+    #[test]
+    fn a_copied_frame_costs_nothing_and_the_next_step_is_longer() {
+        let mut beam = beam(Settings::default());
+        beam.advance(&[candidate(104.0, 1.0)], &EVEN);
+        let before = beam.states()[0].cost;
+        (0..4).for_each(|_| beam.stand_still());
+        assert_eq!(beam.states()[0].cost, before);
+        let state = beam.states()[0];
+        let after_copies = Passage { copies: 4, ..EVEN };
+        let expected = beam.way_cost(&state, Point::new(124.0, 100.0), &after_copies);
+        assert!(expected < 1e-9, "five frames of time are five steps: {expected}");
+        assert!(beam.way_cost(&state, Point::new(124.0, 100.0), &EVEN) > 1.0);
+    }
+
+    #[test]
+    fn the_camera_carries_all_along() {
+        let pan = CameraMove { shift: Point::new(-30.0, 0.0), ..CameraMove::NONE };
+        let beam = beam(Settings::default());
+        let state = beam.states()[0];
+        let passage = Passage { camera: pan, ..EVEN };
+        assert!(beam.way_cost(&state, Point::new(74.0, 100.0), &passage) < 1e-9);
+    }
+
+    /// The least cost over all ways through the candidates, hidden states included: one after the other, without a beam.
+    fn brute_force(beam: &Beam, state: &State, frames: &[Vec<Candidate>]) -> f64 {
+        let Some((candidates, rest)) = frames.split_first() else { return state.cost };
+        let seen = candidates.iter().enumerate().map(|(i, candidate)| beam.seen(state, 0, candidate, i, &EVEN));
+        let all = seen.chain(std::iter::once(beam.hidden(state, 0, &EVEN)));
+        all.map(|next| brute_force(beam, &next, rest)).fold(f64::INFINITY, f64::min)
+    }
+
+    proptest! {
+        #[test]
+        fn the_beam_finds_a_way_as_cheap_as_any_on_short_shots(
+            frames in prop::collection::vec(prop::collection::vec((90.0..150.0f64, 0.3..1.0f64), 0..3), 1..6)
+        ) {
+            let frames: Vec<Vec<Candidate>> = frames
+                .iter()
+                .map(|all| all.iter().map(|(x, likeness)| candidate(*x, *likeness)).collect())
+                .collect();
+            let mut beam = beam(Settings { beam: 60, ..Settings::default() });
+            let start = beam.states()[0];
+            let least = brute_force(&beam, &start, &frames);
+            frames.iter().for_each(|candidates| beam.advance(candidates, &EVEN));
+            let found = beam.states()[0].cost;
+            // Ways that meet at a place leave with one velocity only: that may cost a little, never a different story.
+            prop_assert!(found >= least - 1e-9 && found <= least + 0.6, "found {found}, least {least}");
+        }
+    }
+}

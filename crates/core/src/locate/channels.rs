@@ -258,7 +258,8 @@ fn taps(middle: f64, side: f64, count: usize, start: i32, pixels: usize) -> Vec<
         let first = ((at - reach).floor() + 1.0).max(0.0) as usize;
         let last = (((at + reach).ceil() - 1.0).max(0.0) as usize).min(pixels - 1);
         let first = first.min(last);
-        let mut shares: Vec<f32> = (first..=last).map(|p| (1.0 - (p as f64 - at).abs() / reach).max(0.0) as f32).collect();
+        let mut shares: Vec<f32> =
+            (first..=last).map(|p| (1.0 - (p as f64 - at).abs() / reach).max(0.0) as f32).collect();
         let sum: f32 = shares.iter().sum();
         shares.iter_mut().for_each(|share| *share /= sum.max(1e-6));
         Taps { first, shares }
@@ -331,8 +332,7 @@ fn rgb(luma: f32, blue: f32, red: f32) -> [f32; 3] {
 
 /// CIE L*a*b* (1976) of sRGB, white D65.
 fn lab(rgb: [f32; 3]) -> [f32; 3] {
-    let [r, g, b] =
-        rgb.map(|part| if part <= 0.04045 { part / 12.92 } else { ((part + 0.055) / 1.055).powf(2.4) });
+    let [r, g, b] = rgb.map(|part| if part <= 0.04045 { part / 12.92 } else { ((part + 0.055) / 1.055).powf(2.4) });
     let curve = |t: f32| if t > 0.008_856 { t.cbrt() } else { 7.787 * t + 16.0 / 116.0 };
     let x = curve((0.4124 * r + 0.3576 * g + 0.1805 * b) / 0.9505);
     let y = curve(0.2126 * r + 0.7152 * g + 0.0722 * b);

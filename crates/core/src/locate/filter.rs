@@ -66,7 +66,15 @@ impl Workbench {
         };
         let mask = (0..CELLS).map(|i| inside(i % SIDE) * inside(i / SIDE)).collect();
         let spectrum = || vec![C::default(); SPECTRUM];
-        Self { transform, goal, mask, spectra: Vec::new(), sum: spectrum(), spare: spectrum(), picture: vec![0.0; CELLS] }
+        Self {
+            transform,
+            goal,
+            mask,
+            spectra: Vec::new(),
+            sum: spectrum(),
+            spare: spectrum(),
+            picture: vec![0.0; CELLS],
+        }
     }
 
     /// Takes in the channels of a neighbourhood, for what is asked of it next.
@@ -166,5 +174,96 @@ impl Filter {
         let spectrum = || vec![C::default(); channels * SPECTRUM];
         let energy = vec![0.0; channels * SPECTRUM];
         Self { channels, wanted: spectrum(), energy, filters: spectrum(), say: vec![0.0; channels], is_new: true }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::locate::channels::GREY;
+
+    /// Channels of chance, the same for the same number, moved across and down with wrapping.
+    fn channels(number: u32, (dx, dy): (usize, usize)) -> Channels {
+        let mut state = number.wrapping_mul(2_654_435_761) | 1;
+        let mut chance = || {
+            state ^= state << 13;
+            state ^= state >> 17;
+            state ^= state << 5;
+            (state >> 8) as f32 / (1 << 24) as f32 - 0.5
+        };
+        let plain: Vec<f32> = (0..GREY * CELLS).map(|_| chance()).collect();
+        let moved = |i: usize| {
+            let (channel, at) = (i / CELLS, i % CELLS);
+            let (x, y) = ((at % SIDE + SIDE - dx) % SIDE, (at / SIDE + SIDE - dy) % SIDE);
+            plain[channel * CELLS + y * SIDE + x]
+        };
+        let mut channels = Channels::default();
+        channels.values = (0..GREY * CELLS).map(moved).collect();
+        channels
+    }
+
+    fn learned() -> (Workbench, Filter) {
+        let (mut bench, mut filter) = (Workbench::new(), Filter::new(GREY));
+        bench.load(&channels(1, (0, 0)));
+        bench.learn(&mut filter, 1.0);
+        (bench, filter)
+    }
+
+    fn response(bench: &mut Workbench, filter: &Filter, of: &Channels) -> Response {
+        let mut response = Response::new();
+        bench.load(of);
+        bench.response(filter, &mut response);
+        response
+    }
+
+    #[test]
+    fn the_response_is_the_correlation_with_the_filters_as_pictures() {
+        let (mut bench, filter) = learned();
+        let of = channels(2, (0, 0));
+        let fast = response(&mut bench, &filter, &of);
+        // Plainly: for each offset the sum over all cells and channels.
+        let mut pictures = vec![0.0; GREY * CELLS];
+        for c in 0..GREY {
+            let mut spectrum = filter.filters[c * SPECTRUM..(c + 1) * SPECTRUM].to_vec();
+            bench.transform.back(&mut spectrum, &mut pictures[c * CELLS..(c + 1) * CELLS]);
+        }
+        for (x, y) in [(0, 0), (3, 0), (0, 61), (17, 40)] {
+            let mut plain = 0.0f64;
+            for c in 0..GREY {
+                for i in 0..CELLS {
+                    let (col, row) = ((i % SIDE + x) % SIDE, (i / SIDE + y) % SIDE);
+                    let pair = of.values[c * CELLS + row * SIDE + col] * pictures[c * CELLS + i] * filter.say[c];
+                    plain += f64::from(pair);
+                }
+            }
+            let got = f64::from(fast[y * SIDE + x]);
+            assert!((got - plain).abs() < 1e-4 * (1.0 + plain.abs()), "at {x}, {y}: {got}, not {plain}");
+        }
+    }
+
+    #[test]
+    fn what_was_learned_is_found_where_it_went_and_something_else_is_not() {
+        let (mut bench, filter) = learned();
+        let peak = |response: &[f32]| {
+            (0..CELLS).max_by(|a, b| response[*a].total_cmp(&response[*b])).map(|i| (i % SIDE, i / SIDE)).unwrap()
+        };
+        let here = response(&mut bench, &filter, &channels(1, (0, 0)));
+        let moved = response(&mut bench, &filter, &channels(1, (5, 60)));
+        assert_eq!((peak(&here), peak(&moved)), ((0, 0), (5, 60)));
+        let other = response(&mut bench, &filter, &channels(7, (0, 0)));
+        let most = other.iter().copied().fold(0.0, f32::max);
+        assert!(most < 0.4 * here[0], "{most} beside {}", here[0]);
+    }
+
+    #[test]
+    fn the_filter_looks_at_the_box_only() {
+        let (mut bench, filter) = learned();
+        let mut picture = vec![0.0; CELLS];
+        let mut spectrum = filter.filters[..SPECTRUM].to_vec();
+        bench.transform.back(&mut spectrum, &mut picture);
+        let inside = |i: usize| bench.mask[i] > 0.0;
+        let outside: f32 = (0..CELLS).filter(|i| !inside(*i)).map(|i| picture[i].abs()).fold(0.0, f32::max);
+        let most = picture.iter().map(|value| value.abs()).fold(0.0, f32::max);
+        assert!(outside < 1e-3 * most, "{outside} of {most}");
     }
 }

@@ -2,11 +2,11 @@
 
 use std::collections::VecDeque;
 
-use super::{Known, Settings, View};
 use super::beam::{Beam, Candidate, Passage, State};
 use super::channels::{COLOURED, Channels, GREY, Neighbourhood};
 use super::filter::{Filter, Response, Workbench};
 use super::spectrum::SIDE;
+use super::{Known, Settings, View};
 use crate::geometry::{PixelRect, Point, Rect};
 use crate::image::{Component, FrameSource, Plate, Scene, Window};
 use crate::matching::Template;
@@ -281,7 +281,7 @@ impl<'a> Pass<'a> {
         self.beam.advance(&candidates, &passage);
         let likeness = candidates.iter().map(|candidate| candidate.likeness).collect();
         self.notes.push(Note { frame, growth: self.growth, likeness, learned: false });
-        self.learn(source, frame, &candidates, &passage)
+        self.learn(source, frame, &candidates)
     }
 
     fn candidates<S: FrameSource>(
@@ -369,7 +369,9 @@ impl<'a> Pass<'a> {
         let mut all: Vec<(f32, usize)> = Vec::new();
         for template in templates.into_iter().flatten() {
             let surface = template.surface(&area, across);
-            all.extend(surface.iter().enumerate().filter(|(_, score)| **score > LEAP_ALIKE).map(|(i, score)| (*score, i)));
+            all.extend(
+                surface.iter().enumerate().filter(|(_, score)| **score > LEAP_ALIKE).map(|(i, score)| (*score, i)),
+            );
         }
         all.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
         let mut leaps: Vec<Point> = Vec::new();
@@ -408,7 +410,11 @@ impl<'a> Pass<'a> {
                     at: place,
                     likeness,
                     plate: self.plate_cost(window, place),
-                    strange: if self.settings.strange { self.keys.strangeness(window, place, self.side()) } else { 0.0 },
+                    strange: if self.settings.strange {
+                        self.keys.strangeness(window, place, self.side())
+                    } else {
+                        0.0
+                    },
                     growth: self.growth,
                 };
                 match near {
@@ -480,7 +486,6 @@ impl<'a> Pass<'a> {
         source: &mut S,
         frame: Frame,
         candidates: &[Candidate],
-        passage: &Passage,
     ) -> Result<(), S::Error> {
         let states = self.beam.states();
         let best: State = states[0];
@@ -686,7 +691,8 @@ fn near_middle(response: &[f32]) -> f32 {
 fn normal(deviations: f64) -> f64 {
     let x = deviations.abs() / 2f64.sqrt();
     let t = 1.0 / (1.0 + 0.327_591_1 * x);
-    let poly = t * (0.254_829_592 + t * (-0.284_496_736 + t * (1.421_413_741 + t * (-1.453_152_027 + t * 1.061_405_429))));
+    let poly =
+        t * (0.254_829_592 + t * (-0.284_496_736 + t * (1.421_413_741 + t * (-1.453_152_027 + t * 1.061_405_429))));
     let erf = 1.0 - poly * (-x * x).exp();
     if deviations > 0.0 { 0.5 * (1.0 + erf) } else { 0.5 * (1.0 - erf) }
 }

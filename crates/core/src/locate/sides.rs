@@ -146,12 +146,7 @@ impl Side<'_> {
     }
 
     /// How it moves, as the first frames the other way show it.
-    fn velocity<S: FrameSource>(
-        &self,
-        source: &mut S,
-        view: &View<'_>,
-        away: bool,
-    ) -> Result<Option<Point>, S::Error> {
+    fn velocity<S: FrameSource>(&self, source: &mut S, view: &View<'_>, away: bool) -> Result<Option<Point>, S::Error> {
         let step = if away { -1 } else { 1 };
         let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), None)?;
         let mut at = self.from.frame;
@@ -176,9 +171,7 @@ pub fn joined(left: Option<Vec<Sighting>>, right: Option<Vec<Sighting>>, side: f
     let count = left.len();
     let cost = |sightings: &[Sighting]| sightings.iter().map(|sighting| sighting.cost).sum::<f64>();
     let change = |at: usize| match (at.checked_sub(1).and_then(|i| left.get(i)), right.get(at)) {
-        (Some(a), Some(b)) if a.seen && b.seen => {
-            CHANGE_PER_BOX * (a.at.distance(b.at) / (side * a.growth)).min(1.0)
-        }
+        (Some(a), Some(b)) if a.seen && b.seen => CHANGE_PER_BOX * (a.at.distance(b.at) / (side * a.growth)).min(1.0),
         (Some(_), Some(_)) => CHANGE_UNSEEN,
         _ => 0.0,
     };

@@ -5,13 +5,17 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::geometry::Point;
-use crate::shot::{Sample, SampleState, Track};
+use crate::shot::{Grasp, Sample, SampleState, Track};
 use crate::time::Frame;
 
 /// Frames within this many of a more doubtful one are not named again: one look settles them all.
 const APART: i64 = 8;
-/// The list never gets longer.
+/// The list never gets longer, ...
 const MOST: usize = 12;
+/// ... nor longer than one frame of so many: five in ten seconds ...
+const ONE_OF: usize = 60;
+/// ... but for the first few.
+const LEAST_MOST: usize = 3;
 /// Doubts below this are none.
 const LEAST: f64 = 1.0;
 /// A second place that matches at least this share as well is a look-alike worth a doubt.
@@ -24,6 +28,9 @@ const GUIDE_OFF: f64 = 1.5;
 const VAGUE: f64 = 0.35;
 /// The match may fall this far below what is usual in the shot.
 const MATCH_FALL: f64 = 0.1;
+/// A subject of which the learned picture sees this much is half covered; each tenth less is one doubt more.
+const HALF_SEEN: f64 = 0.6;
+const SEEN_FALL: f64 = 0.1;
 /// A pin may be this many pixels off from where the subject's other pins take it.
 const OFF_OTHERS: f64 = 2.0;
 /// A change of velocity of this many pixels, over the usual one of the shot, is sudden.
@@ -43,6 +50,8 @@ pub enum DoubtReason {
     Vague,
     /// It looks less like the pattern than elsewhere in the shot.
     LowMatch,
+    /// Of the subject, which is only found roughly, hardly anything is seen.
+    HardlySeen,
     /// It leaps.
     Sudden,
     /// The other pins of the subject say that it is elsewhere.
@@ -71,9 +80,10 @@ pub fn doubts(track: &Track, off_others: &BTreeMap<Frame, f64>) -> Vec<Doubt> {
     let usual = Usual::of(&samples, off_others);
     let mut all: Vec<Doubt> = (0..samples.len()).filter_map(|i| doubt(&samples, i, &usual)).collect();
     all.sort_by(|a, b| b.weight.total_cmp(&a.weight).then(a.frame.cmp(&b.frame)));
+    let most = (samples.len() / ONE_OF).clamp(LEAST_MOST, MOST);
     let mut listed: Vec<Doubt> = Vec::new();
     for doubt in all {
-        if listed.len() < MOST && listed.iter().all(|other| other.frame.until(doubt.frame).abs() > APART) {
+        if listed.len() < most && listed.iter().all(|other| other.frame.until(doubt.frame).abs() > APART) {
             listed.push(doubt);
         }
     }
@@ -89,7 +99,8 @@ struct Usual<'a> {
 
 impl<'a> Usual<'a> {
     fn of(samples: &[(Frame, Sample)], off_others: &'a BTreeMap<Frame, f64>) -> Self {
-        let found = samples.iter().filter(|(_, sample)| sample.state == SampleState::Found);
+        let is_exact = |sample: &Sample| sample.state == SampleState::Found && sample.grasp == Grasp::Exact;
+        let found = samples.iter().filter(|(_, sample)| is_exact(sample));
         let mut matches: Vec<f64> = found.map(|(_, sample)| sample.matched).collect();
         let mut changes: Vec<f64> = (0..samples.len()).filter_map(|i| change(samples, i)).collect();
         Self { matched: median(&mut matches).unwrap_or(1.0), change: median(&mut changes).unwrap_or(0.0), off_others }
@@ -145,6 +156,12 @@ fn doubt(samples: &[(Frame, Sample)], i: usize, usual: &Usual<'_>) -> Option<Dou
 fn doubt_of_find(samples: &[(Frame, Sample)], i: usize, usual: &Usual<'_>) -> Option<Doubt> {
     let (frame, sample) = samples[i];
     let sudden = change(samples, i).map_or(0.0, |change| (change - 3.0 * usual.change) / SUDDEN);
+    if sample.grasp == Grasp::Rough {
+        let hardly = 1.0 + (HALF_SEEN - sample.matched) / SEEN_FALL;
+        let (reason, weight) =
+            if hardly > sudden { (DoubtReason::HardlySeen, hardly) } else { (DoubtReason::Sudden, sudden) };
+        return (weight >= LEAST).then_some(Doubt { frame, reason, weight });
+    }
     let reasons = [
         (DoubtReason::LookAlike, sample.peak_ratio.map_or(0.0, |ratio| 1.0 / (ratio * LOOK_ALIKE))),
         (DoubtReason::BackError, sample.back_error.map_or(0.0, |error| error / BACK_ERROR)),
@@ -198,7 +215,7 @@ mod tests {
     }
 
     fn track(change: impl Fn(u32, Sample) -> Sample) -> Track {
-        (0..100).map(|n| (Frame(n), change(n, found(n)))).collect()
+        (0..300).map(|n| (Frame(n), change(n, found(n)))).collect()
     }
 
     #[test]

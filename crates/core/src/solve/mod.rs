@@ -168,12 +168,7 @@ struct Task<'a> {
     range: FrameRange,
 }
 
-fn solved<S>(
-    sources: &mut [S],
-    view: &View<'_>,
-    task: Task<'_>,
-    watch: &dyn Watch,
-) -> Result<Track, Halt<S::Error>>
+fn solved<S>(sources: &mut [S], view: &View<'_>, task: Task<'_>, watch: &dyn Watch) -> Result<Track, Halt<S::Error>>
 where
     S: FrameSource + Send,
     S::Error: Send,
@@ -197,7 +192,8 @@ where
     }
     rough::reconcile(&mut path, &sightings, view.side);
     let errors = refine(sources, task, &mut path, watch)?;
-    let mut track = fill::fill(pin, size, guides, range, (&path, &errors), &rough::samples(&path, &sightings, view.side));
+    let mut track =
+        fill::fill(pin, size, guides, range, (&path, &errors), &rough::samples(&path, &sightings, view.side));
     bridged_again(task.track, range, &mut track);
     Ok(track)
 }

@@ -159,7 +159,9 @@ fn a_part_between_guides_is_solved_as_the_whole_would_be() {
     let all = solved(&mut stack, &pin, &track);
     let range = affected(&pin, &all, Frame(20), whole(&stack));
     assert_eq!((range.first.0, range.last.0), (12, 28));
-    let Solution::Solved(part) = solve(std::slice::from_mut(&mut stack), film(), &pin, &all, range, &Unwatched).unwrap() else {
+    let Solution::Solved(part) =
+        solve(std::slice::from_mut(&mut stack), film(), &pin, &all, range, &Unwatched).unwrap()
+    else {
         panic!()
     };
     assert_eq!(part.len(), 17);
@@ -233,7 +235,8 @@ fn it_stops_when_told_to_and_says_when_there_is_nothing_to_follow() {
         assert_eq!(stopped, Solution::Stopped, "after {steps}");
     }
     let mut grey = PlaneStack::new(vec![Plane::from_fn(SIZE, |_, _| 90); 12]).unwrap();
-    let flat = solve(std::slice::from_mut(&mut grey), film(), &pin(3, drift(3)), &Track::new(), range, &Unwatched).unwrap();
+    let flat =
+        solve(std::slice::from_mut(&mut grey), film(), &pin(3, drift(3)), &Track::new(), range, &Unwatched).unwrap();
     assert_eq!(flat, Solution::FlatPattern(Frame(3)));
 }
 

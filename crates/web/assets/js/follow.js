@@ -9,6 +9,7 @@ const REASONS = {
   guide_off: "set by hand beside the pattern",
   vague: "the picture does not fix the place well",
   low_match: "looks less like the pattern than elsewhere",
+  hardly_seen: "hardly looks like the subject",
   sudden: "leaps",
   off_the_others: "the other pins say it is elsewhere",
   goes_hidden: "hidden from here on: is it?",
@@ -46,9 +47,9 @@ export const following = (parts) => ({
     const place = this.dragPlace ?? sample;
     const seen = sample.state === "found";
     return {
-      match: sample.state === "guide" || seen ? percent(sample.match) : "–",
+      match: sample.rough ? `${percent(sample.match)} of usual` : sample.state === "guide" || seen ? percent(sample.match) : "–",
       speed,
-      state: STATE_WORDS[sample.state],
+      state: sample.rough ? "found, roughly" : STATE_WORDS[sample.state],
       x: place.x.toFixed(2),
       y: place.y.toFixed(2),
       sure: seen ? `±${sample.deviation.toFixed(2)} px` : "–",

@@ -43,7 +43,7 @@ export class Overlay {
   paintTrails(state) {
     this.trails.replaceChildren();
     if (state.playing || !state.track) return;
-    paintTrail(this.trails, state.track, this.player, this.player.frame);
+    paintTrail(this.trails, state.track, this.player, this.player.frame, state.second);
     if (state.path) paintPath(this.trails, state.path, this.player);
   }
 

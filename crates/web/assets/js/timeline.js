@@ -226,9 +226,19 @@ export class Timeline {
       context.lineWidth = 1;
       context.strokeRect(this.x(span[0]) + 0.5, middle - 4.5, Math.max(1, this.x(span[1] + 1) - this.x(span[0]) - 1), 9);
     }
+    for (const [first, last] of track.roughRuns()) this.rough(this.x(first), this.x(last + 1), middle);
     for (const run of track.runs(["hidden", "outside"])) this.absence(run, middle);
     for (const [first, last] of track.runs(["bridged"])) this.bridged(this.x(first), this.x(last + 1), middle);
     for (const frame of track.guides()) this.diamond(this.x(frame + 0.5), middle);
+  }
+
+  // Rough: only the lower half of the bar is left.
+  rough(from, to, middle) {
+    const context = this.context;
+    context.fillStyle = "#fffdf8";
+    context.fillRect(from, middle - 5, Math.max(1, to - from), 5);
+    context.fillStyle = "rgba(0,0,0,0.45)";
+    context.fillRect(from, middle - 1, Math.max(1, to - from), 1);
   }
 
   // Hidden: a thin line with posts at its ends. Outside: dots.
@@ -293,8 +303,8 @@ export class Timeline {
       let before = false;
       for (let frame = first; frame <= last; frame++) {
         const sample = track.get(frame);
-        // A bridge has no match.
-        if (sample.state === "bridged") before = false;
+        // A bridge has no match, and what is rough is not compared with the pattern.
+        if (sample.state === "bridged" || sample.rough) before = false;
         else {
           context[before ? "lineTo" : "moveTo"](this.x(frame + 0.5), y(sample.match));
           before = true;

@@ -16,7 +16,7 @@ export class Track {
   add(columns) {
     columns.frame.forEach((frame, i) => {
       this.samples.set(frame, {
-        x: columns.x[i], y: columns.y[i], match: columns.match[i], deviation: columns.deviation[i], state: columns.state[i],
+        x: columns.x[i], y: columns.y[i], match: columns.match[i], deviation: columns.deviation[i], state: columns.state[i], rough: columns.grasp[i] === "rough",
         peakRatio: columns.peak_ratio[i], backError: columns.back_error[i], solved: columns.solved[i],
       });
     });
@@ -72,6 +72,18 @@ export class Track {
       const run = runs[runs.length - 1];
       if (run && run[1] + 1 === frame && run[2] === state) run[1] = frame;
       else runs.push([frame, frame, state]);
+    }
+    return runs;
+  }
+
+  // Runs of frames on which only the subject is found, not the very spot, as [first, last].
+  roughRuns() {
+    const runs = [];
+    for (const frame of this.frames()) {
+      if (!this.samples.get(frame).rough) continue;
+      const run = runs[runs.length - 1];
+      if (run && run[1] + 1 === frame) run[1] = frame;
+      else runs.push([frame, frame]);
     }
     return runs;
   }

@@ -8,19 +8,27 @@ const BANDS = [
   { from: 0.9, colour: "#f0e442", width: 2.75, text: "90 to 95 %" },
   { from: 0, colour: "#e8743b", width: 4.5, text: "below 90 %" },
 ];
-const band = (sample) => (sample.state === "guide" ? 0 : BANDS.findIndex(({ from }) => sample.match >= from));
+// Where only the subject is found, not the very spot: beads, whatever the match.
+const ROUGH = { colour: "#f4efe4", width: 4 };
+const BEADS = { "stroke-dasharray": "0.1 7", "stroke-linecap": "round" };
+const band = (sample) => {
+  if (sample.state === "guide") return 0;
+  return sample.rough ? "rough" : BANDS.findIndex(({ from }) => sample.match >= from);
+};
 // Marks of predicted places nearer than this on screen would make a line of them.
 const APART = 7;
 
-// Draws the trail of a track; the mark on `current` is left out.
-export function paintTrail(group, track, player, current) {
+// Draws the trail of a track; the mark on `current` is left out. Predicted places of runs of more than `longest` frames are no trail: there
+// nobody knows where it is.
+export function paintTrail(group, track, player, current, longest) {
   for (const { path, band: which, solved } of pieces(track, player)) {
-    const dash = solved ? {} : { "stroke-dasharray": "5 4" };
-    const { colour, width } = BANDS[which];
-    make("path", { class: "trail", d: path, stroke: "#000", "stroke-opacity": 0.5, "stroke-width": width + 2 }, group);
+    const dash = which === "rough" ? BEADS : solved ? {} : { "stroke-dasharray": "5 4" };
+    const { colour, width } = which === "rough" ? ROUGH : BANDS[which];
+    const under = which === "rough" ? BEADS : {};
+    make("path", { class: "trail", d: path, stroke: "#000", "stroke-opacity": 0.5, "stroke-width": width + 2, ...under }, group);
     make("path", { class: "trail", d: path, stroke: colour, "stroke-width": width, ...dash }, group);
   }
-  marks(group, track, player, current);
+  marks(group, track, player, current, longest);
 }
 
 // The clean path: a fine white line with its keyframes as small squares.
@@ -60,10 +68,12 @@ function pieces(track, player) {
 }
 
 // A diamond for a guide, a ring where it is hidden, a triangle outside, a square on a bridge.
-function marks(group, track, player, current) {
+function marks(group, track, player, current, longest) {
   let last = null;
+  const long = track.runs(["hidden", "outside"]).filter(([first, last]) => last - first >= longest);
+  const unknown = (frame) => long.some(([first, last]) => first <= frame && frame <= last);
   for (const frame of track.marked()) {
-    if (frame === current) continue;
+    if (frame === current || unknown(frame)) continue;
     const sample = track.get(frame);
     const at = player.toStage(sample.x, sample.y);
     if (sample.state !== "guide") {
@@ -95,6 +105,10 @@ export function paintLegend(svg) {
   make("line", { ...live, stroke: "#000", "stroke-opacity": 0.5, "stroke-width": BANDS[0].width + 2 }, svg);
   make("line", { ...live, stroke: BANDS[0].colour, "stroke-width": BANDS[0].width, "stroke-dasharray": "5 4" }, svg);
   make("text", { x: 42, y: row(3) + 4 }, svg).textContent = "live pass only";
+  const rough = { x1: 7, x2: 34, y1: row(4), y2: row(4), ...BEADS };
+  make("line", { ...rough, stroke: "#000", "stroke-opacity": 0.5, "stroke-width": ROUGH.width + 2 }, svg);
+  make("line", { ...rough, stroke: ROUGH.colour, "stroke-width": ROUGH.width }, svg);
+  make("text", { x: 42, y: row(4) + 4 }, svg).textContent = "rough: the subject, not the spot";
   const words = { guide: "set by hand", hidden: "hidden", outside: "outside", bridged: "bridged" };
   Object.entries(words).forEach(([state, text], i) => {
     make("path", { class: `state ${state}`, d: shape(state, { x: 152, y: row(i) }) }, svg);
