@@ -96,6 +96,8 @@ fn labels(path: &str) -> Points {
 
 struct Score {
     held: bool,
+    /// Error over standard deviation, and the deviation, of each visible label.
+    sure: Vec<(f64, f64)>,
     line: String,
     frames: usize,
     seconds: f64,
@@ -213,7 +215,30 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
             );
         }
     }
-    Score { held, line, frames: range.count() as usize, seconds }
+    let sure = visible.iter().filter_map(|label| {
+        let seen = sightings.get(&label.frame).filter(|seen| seen.seen && seen.sd > 0.0)?;
+        // The label's own error: its greatest is taken for two deviations.
+        let sd = seen.sd.hypot(label.accuracy / 2.0);
+        Some((seen.at.distance(label.at) / (sd * 2f64.sqrt()), seen.sd))
+    });
+    let sure = sure.collect();
+    Score { held, sure, line, frames: range.count() as usize, seconds }
+}
+
+/// Share of the labels within one and two standard deviations (of a direction), in bins of the deviation.
+fn calibration(sure: &mut [(f64, f64)]) {
+    sure.sort_by(|a, b| a.1.total_cmp(&b.1));
+    for bin in sure.chunks(sure.len().div_ceil(4).max(1)) {
+        let within =
+            |times: f64| bin.iter().filter(|(over, _)| *over <= times).count() as f64 * 100.0 / bin.len() as f64;
+        let (first, last) = (bin[0].1, bin[bin.len() - 1].1);
+        println!(
+            "  sd {first:.2} to {last:.2} px, {} labels: {:.0} % within one, {:.0} % within two",
+            bin.len(),
+            within(1.0),
+            within(2.0)
+        );
+    }
 }
 
 fn start_of<'a>(labels: &'a [Label], which: &str) -> &'a Label {
@@ -261,6 +286,7 @@ fn main() {
     let verbose = settings.len() == 1;
     for (what, settings) in settings {
         let mut summary = Vec::new();
+        let mut sure: Vec<(f64, f64)> = Vec::new();
         for which in &starts {
             let wanted: Vec<_> = points
                 .iter()
@@ -274,6 +300,7 @@ fn main() {
                 println!("-- {which}");
                 scores.iter().for_each(|score| println!("{}", score.line));
             }
+            sure.extend(scores.iter().flat_map(|score| &score.sure));
             let held = scores.iter().filter(|score| score.held).count();
             let frames: usize = scores.iter().map(|score| score.frames).sum();
             let seconds: f64 = scores.iter().map(|score| score.seconds).sum();
@@ -284,5 +311,6 @@ fn main() {
             ));
         }
         println!("{what:18}: {}", summary.join(", "));
+        calibration(&mut sure);
     }
 }

@@ -167,9 +167,9 @@ mod tests {
     /// Blocks of chance light, others for each number, moved to the left.
     fn scene(number: u32, shift: u32) -> Plane {
         let chance = |col: u32, row: u32| {
-            let mut state = u64::from(col) << 40 | u64::from(row) << 20 | u64::from(number) + 1;
+            let mut state = (u64::from(col) << 40) + (u64::from(row) << 20) + u64::from(number) + 1;
             for _ in 0..3 {
-                state = (state ^ state >> 31).wrapping_mul(0x9e37_79b9_7f4a_7c15);
+                state = (state ^ (state >> 31)).wrapping_mul(0x9e37_79b9_7f4a_7c15);
             }
             (state >> 56) as u32
         };

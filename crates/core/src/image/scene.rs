@@ -413,27 +413,48 @@ impl Plate {
     }
 
     /// How much of a box of the picture is not as it is when empty, 0 to 1, its middle counting most; `None` where less than half of it is
-    /// known.
+    /// known. Light that has changed on all of the window is taken out.
     pub(crate) fn difference(&self, window: &super::Window, middle: Point, side: f64) -> Option<f64> {
+        let offset = self.light(window)?;
+        let (mut known, mut all, mut different) = (0.0, 0.0, 0.0);
+        for (col, row) in self.cells(middle, side)? {
+            let cell = f64::from(self.cell);
+            let at = Point::new((col as f64 + 0.5) * cell, (row as f64 + 0.5) * cell);
+            let off = at.distance(middle) / side;
+            let weight = (-off * off * 8.0).exp();
+            all += weight;
+            let Some(off) = self.off(window, col, row).map(|off| off - offset) else { continue };
+            known += weight;
+            different += weight * f64::from(off * off / (off * off + HALF_DIFFERENT * HALF_DIFFERENT));
+        }
+        (known * 2.0 > all).then(|| different / known)
+    }
+
+    /// How much lighter the window is than the empty scene, in grey levels (median); `None` where nothing of it is known.
+    fn light(&self, window: &super::Window) -> Option<f32> {
+        let size = window.plane.size();
+        let middle = Point::new(
+            f64::from(window.left) + f64::from(size.width) / 2.0,
+            f64::from(window.top) + f64::from(size.height) / 2.0,
+        );
+        let cells = self.cells(middle, f64::from(size.width.max(size.height)))?;
+        let mut all: Vec<f32> = cells.filter_map(|(col, row)| self.off(window, col, row)).collect();
+        let middle = all.len() / 2;
+        (!all.is_empty()).then(|| *all.select_nth_unstable_by(middle, f32::total_cmp).1)
+    }
+
+    /// How much lighter the window is than the empty scene in a small pixel; `None` where that is not known.
+    fn off(&self, window: &super::Window, col: usize, row: usize) -> Option<f32> {
+        let value = self.small(window, col, row).filter(|_| self.sure[row * self.width + col])?;
+        Some(value - f32::from(self.data[row * self.width + col]))
+    }
+
+    /// The small pixels of a box; `None` when it is outside.
+    fn cells(&self, middle: Point, side: f64) -> Option<impl Iterator<Item = (usize, usize)> + use<>> {
         let cell = f64::from(self.cell);
         let (first_col, last_col) = cells(middle.x, side, cell, self.width)?;
         let (first_row, last_row) = cells(middle.y, side, cell, self.height)?;
-        let (mut known, mut all, mut different) = (0.0, 0.0, 0.0);
-        for row in first_row..=last_row {
-            for col in first_col..=last_col {
-                let at = Point::new((col as f64 + 0.5) * cell, (row as f64 + 0.5) * cell);
-                let off = at.distance(middle) / side;
-                let weight = (-off * off * 8.0).exp();
-                all += weight;
-                let Some(value) = self.small(window, col, row).filter(|_| self.sure[row * self.width + col]) else {
-                    continue;
-                };
-                let off = (value - f32::from(self.data[row * self.width + col])).abs();
-                known += weight;
-                different += weight * f64::from(off / (off + HALF_DIFFERENT));
-            }
-        }
-        (known * 2.0 > all).then(|| different / known)
+        Some((first_row..=last_row).flat_map(move |row| (first_col..=last_col).map(move |col| (col, row))))
     }
 
     /// Mean of the picture over a small pixel; `None` where the window does not hold all of it.

@@ -8,7 +8,7 @@ use super::filter::{Filter, Response, Workbench};
 use super::spectrum::SIDE;
 use super::{Known, Settings, View};
 use crate::geometry::{PixelRect, Point, Rect};
-use crate::image::{Component, FrameSource, Plate, Scene, Window};
+use crate::image::{CameraMove, Component, FrameSource, Plate, Scene, Window};
 use crate::matching::Template;
 use crate::time::Frame;
 
@@ -70,11 +70,19 @@ const REGROWTH_GAIN: f64 = 0.1;
 /// Size as a share of the first.
 const SMALLEST: f64 = 0.25;
 const LARGEST: f64 = 8.0;
-/// The empty scene: the subject differs from it by at least this at the click, or it is part of it.
-const IN_FRONT: f64 = 0.3;
+/// The empty scene: a subject before it differs from it by at least this at the click, a part of it by less than that.
+const IN_FRONT: f64 = 0.25;
+const BACKGROUND: f64 = 0.12;
+/// A place that differs by this share of what the subject did is not the empty scene.
+const PLAINLY_IN_FRONT: f64 = 0.6;
 /// Cost of looking like the empty scene, and for a part of the scene of not looking like it.
 const EMPTY: f64 = 2.0;
 const COVERED: f64 = 3.0;
+/// A part of the scene stays where it is, to this share of its box.
+const STAYS: f64 = 0.25;
+/// A part of the scene that is not covered differs by no more than this from what it was at the click; with so much more it is covered.
+const UNCHANGED: f64 = 0.1;
+const CHANGED: f64 = 0.4;
 /// Nearer than this share of the box to somebody else, it is somebody else.
 const TAKEN: f64 = 0.4;
 /// First frames that tell the velocity.
@@ -268,13 +276,17 @@ impl<'a> Pass<'a> {
             self.frame = frame;
             return Ok(());
         }
-        let camera =
-            if self.settings.camera { self.scene.camera(self.frame, frame) } else { crate::image::CameraMove::NONE };
+        // A camera that has an empty scene stands still; what little is measured is the noise of measuring, and adds up.
+        let moves = self.settings.camera && self.plate.is_none();
+        let camera = if moves { self.scene.camera(self.frame, frame) } else { CameraMove::NONE };
         let pace = if self.settings.pace { self.scene.pace(later) } else { 1.0 };
         let passage = Passage { camera, pace, copies: self.copies };
         self.copies = 0;
         self.frame = frame;
         let mut candidates = if is_hidden { Vec::new() } else { self.candidates(source, frame, &passage)? };
+        if self.is_background() {
+            candidates.retain(|candidate| candidate.at.distance(self.start) < STAYS * self.side());
+        }
         let apart = TAKEN * self.side();
         candidates.retain(|candidate| taken.iter().all(|other| other.distance(candidate.at) > apart));
         self.beam.side = self.side();
@@ -474,10 +486,11 @@ impl<'a> Pass<'a> {
     fn plate_cost(&self, window: &Window, at: Point) -> f64 {
         let (Some(plate), Some(first)) = (self.plate, self.in_front) else { return 0.0 };
         let Some(different) = plate.difference(window, at, self.side()) else { return 0.0 };
-        if first >= IN_FRONT {
-            EMPTY * (1.0 - different / (0.6 * first)).clamp(0.0, 1.0)
-        } else {
-            COVERED * ((different - IN_FRONT) / (1.0 - IN_FRONT)).clamp(0.0, 1.0)
+        match first {
+            IN_FRONT.. => EMPTY * (1.0 - different / (PLAINLY_IN_FRONT * first)).clamp(0.0, 1.0),
+            ..BACKGROUND => COVERED * ((different - first - UNCHANGED) / CHANGED).clamp(0.0, 1.0),
+            // It may be either.
+            _ => 0.0,
         }
     }
 
@@ -565,7 +578,12 @@ impl<'a> Pass<'a> {
                 cost,
             }
         };
-        way.iter().zip(&self.notes).map(|both| sighting(both)).collect()
+        way.iter().zip(&self.notes).map(&mut sighting).collect()
+    }
+
+    /// Whether the click was on the empty scene itself.
+    pub fn is_background(&self) -> bool {
+        self.in_front.is_some_and(|different| different < BACKGROUND)
     }
 
     /// Pixels a frame over the first frames on which it was seen; `None` when it was not seen on most of them.

@@ -20,11 +20,11 @@ const MOST_OTHERS: usize = 3;
 /// A gap of fewer hidden frames does not let anybody else take the place.
 const SHORTEST_GAP: usize = 2;
 /// Frames after a gap among which the surest is followed back.
-const FIRST_OF_RUN: usize = 8;
+const FIRST_OF_RUN: usize = 20;
 /// Frames before a gap on which both are compared.
 const BEFORE_GAP: usize = 10;
 /// What responds so much is seen plainly.
-const PLAIN: f64 = 0.5;
+const PLAIN: f64 = 0.6;
 /// It has to be seen on this share of the gap's frames.
 const THROUGH: f64 = 0.7;
 /// And be so many boxes from the subject.
@@ -89,7 +89,8 @@ impl Side<'_> {
                 }
             }
             let found = pass.finish();
-            if !view.settings.alibi || !self.is_other(source, view, &found, &mut others)? {
+            // A part of the scene stays where it is: nobody can take its place.
+            if !view.settings.alibi || pass.is_background() || !self.is_other(source, view, &found, &mut others)? {
                 return Ok(Some(found));
             }
         }
