@@ -130,9 +130,10 @@ fn whole_shot(sigma: f64, random: &mut Random) {
         let mut stack = PlaneStack::new(planes).unwrap();
         let pin = Pin::new(Default::default(), Frame(0), CENTRE, [SIDE as u32; 2], [8; 2]);
         let range = FrameRange { first: Frame(0), last: Frame(FRAMES as u32 - 1) };
+        let scene = stack.scene();
         let Solution::Solved(track) = solve(
             std::slice::from_mut(&mut stack),
-            Film { scene: &stack.scene(), part: range },
+            Film { scene: &scene, part: range },
             &pin,
             &Track::new(),
             range,

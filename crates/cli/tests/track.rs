@@ -40,7 +40,7 @@ fn a_moving_square_is_followed_both_ways() {
     let (code, csv, stderr) = track(&film, pins, &[]);
     assert_eq!(code, Some(0), "{stderr}");
     let rows: Vec<Vec<&str>> = csv.lines().skip(1).map(|line| line.split(',').collect()).collect();
-    assert_eq!(csv.lines().next(), Some("frame,pin,x,y,match,state,sd_x,sd_y"));
+    assert_eq!(csv.lines().next(), Some("frame,pin,x,y,match,state,sd_x,sd_y,grasp"));
     assert_eq!(rows.len(), 25);
     for row in &rows {
         let (frame, x, y): (f64, f64, f64) =

@@ -6,9 +6,10 @@ use super::segment::{Guide, Path, Segment};
 use super::share::share;
 use super::{Halt, Step, Task, Watch};
 use crate::follow::Continue;
+use crate::geometry::Shape;
 use crate::image::FrameSource;
 use crate::locate::{Known, Side, Sighting, View, joined};
-use crate::shot::Sample;
+use crate::shot::{Motion, Sample};
 use crate::time::Frame;
 
 /// An exact place further than this share of the subject's box from where the subject is belongs to something else.
@@ -88,9 +89,19 @@ fn deviation(sighting: &Sighting, side: f64) -> f64 {
     DEVIATION * side * sighting.growth / sighting.likeness.clamp(LEAST_LIKENESS, 1.0)
 }
 
-/// Samples of the frames on which the subject is seen, and no exact place is known.
-pub(super) fn samples(path: &Path, sightings: &Sightings, side: f64) -> BTreeMap<Frame, Sample> {
+/// Samples of the frames on which the subject is seen, and no exact place is known. A pin that takes more than the position is as turned and
+/// grown as where it was last, or is next, known exactly.
+pub(super) fn samples(task: Task<'_>, path: &Path, sightings: &Sightings, side: f64) -> BTreeMap<Frame, Sample> {
     let rough = sightings.values().filter(|sighting| sighting.seen && !path.contains_key(&sighting.frame));
-    let sample = |sighting: &Sighting| Sample::rough(sighting.at, sighting.likeness, deviation(sighting, side));
+    let sample = |sighting: &Sighting| {
+        let shape = (task.pin.motion != Motion::Position).then(|| nearest_shape(path, sighting.frame));
+        Sample { shape, ..Sample::rough(sighting.at, sighting.likeness, deviation(sighting, side)) }
+    };
     rough.map(|sighting| (sighting.frame, sample(sighting))).collect()
+}
+
+fn nearest_shape(path: &Path, frame: Frame) -> Shape {
+    let both = [path.range(..frame).next_back(), path.range(frame..).next()];
+    let nearest = both.into_iter().flatten().min_by_key(|(other, _)| other.until(frame).abs());
+    nearest.map_or(Shape::SAME, |(_, find)| find.map.shape())
 }
