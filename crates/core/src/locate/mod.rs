@@ -7,7 +7,9 @@
 mod beam;
 mod channels;
 mod filter;
+mod memory;
 mod pass;
+mod response;
 mod sides;
 mod spectrum;
 

@@ -1,11 +1,10 @@
 //! One way through the film: looked at frame by frame, learned from what is believed.
 
-use std::collections::VecDeque;
-
 use super::beam::{Beam, Candidate, Passage, State};
 use super::channels::{COLOURED, Channels, GREY, Neighbourhood};
 use super::filter::{Filter, Response, Workbench};
-use super::spectrum::SIDE;
+use super::memory::{Keys, Usual};
+use super::response::{near_middle, normal, peaks};
 use super::{Known, Settings, View};
 use crate::geometry::{PixelRect, Point, Rect};
 use crate::image::{CameraMove, Component, FrameSource, Plate, Scene, Window};
@@ -40,18 +39,8 @@ const LEAP_EVERY: u32 = 8;
 /// Places that are looked at there, and the correlation that makes one.
 const LEAPS: usize = 3;
 const LEAP_ALIKE: f32 = 0.5;
-/// Maxima of a response that are kept, how far each rules, and how far from where it was looked they count, in cells.
-const MOST_PEAKS: usize = 6;
-const PEAK_REACH: i32 = 3;
-const FARTHEST: i32 = 26;
 /// Less than this share of the usual response is nothing.
 const NOTHING: f64 = 0.25;
-/// Share of the first response that is taken for usual until more is known.
-const FIRST_USUAL: f64 = 0.7;
-/// Accepted responses that say what is usual.
-const USUAL_OF: usize = 15;
-/// What is usual never falls below this share of the median of all.
-const LEAST_USUAL: f64 = 0.5;
 /// Learned is what responds at least so much, as a share of the usual ...
 const LEARNED_ABOVE: f64 = 0.6;
 /// ... or so much where nothing speaks against it.
@@ -90,10 +79,6 @@ pub(super) const EARLY: usize = 6;
 /// Rate at which a place that a person has set is learned: it is as good as ten that were found. And the sizes it may have there.
 const TAUGHT: f32 = 0.2;
 const TAUGHT_SIZES: [f64; 5] = [0.5, 0.71, 1.0, 1.41, 2.0];
-/// Key pictures: samples across, how many are kept, how far they may be off in shares of the box.
-const KEY: usize = 24;
-const KEYS: usize = 8;
-const KEY_PLAY: f64 = 0.06;
 /// Seen frames after a return that are learned only when they look like a key picture.
 const WARY: u32 = 8;
 const WARY_ABOVE: f64 = 0.5;
@@ -594,123 +579,4 @@ impl<'a> Pass<'a> {
         let (last, at) = *seen.last()?;
         (seen.len() * 2 > EARLY).then(|| (at - self.start) * (1.0 / (last + 1) as f64))
     }
-}
-
-/// What response is usual.
-#[derive(Clone, Debug, Default)]
-struct Usual {
-    first: f64,
-    last: VecDeque<f64>,
-    all: Vec<f64>,
-}
-
-impl Usual {
-    fn accept(&mut self, response: f64) {
-        self.last.push_back(response);
-        if self.last.len() > USUAL_OF {
-            self.last.pop_front();
-        }
-        self.all.push(response);
-    }
-
-    fn level(&self) -> f64 {
-        let median = |mut values: Vec<f64>| {
-            values.sort_by(f64::total_cmp);
-            values.get(values.len() / 2).copied()
-        };
-        let first = FIRST_USUAL * self.first;
-        let Some(last) = median(self.last.iter().copied().collect()) else { return first.max(1e-6) };
-        let all = median(self.all.clone()).unwrap_or(first);
-        last.max(LEAST_USUAL * all).max(1e-6)
-    }
-}
-
-/// Pictures of the subject's box that were believed, as they are compared by eye.
-#[derive(Clone, Debug, Default)]
-struct Keys {
-    first: Vec<f32>,
-    last: VecDeque<Vec<f32>>,
-}
-
-impl Keys {
-    fn picture(window: &Window, at: Point, side: f64) -> Vec<f32> {
-        let mut values = super::channels::samples(window, &Neighbourhood { middle: at, side }, KEY);
-        let mean = values.iter().sum::<f32>() / values.len() as f32;
-        values.iter_mut().for_each(|value| *value -= mean);
-        let length = values.iter().map(|value| value * value).sum::<f32>().sqrt().max(1e-3);
-        values.iter_mut().for_each(|value| *value /= length);
-        values
-    }
-
-    fn add(&mut self, picture: Vec<f32>) {
-        self.last.push_back(picture);
-        if self.last.len() > KEYS {
-            self.last.pop_front();
-        }
-    }
-
-    /// 0 for one that looks like a key picture, 1 for one that looks like none.
-    fn strangeness(&self, window: &Window, at: Point, side: f64) -> f64 {
-        let mut most: f32 = 0.0;
-        for dy in -1..=1 {
-            for dx in -1..=1 {
-                let off = Point::new(f64::from(dx), f64::from(dy)) * (KEY_PLAY * side);
-                let picture = Self::picture(window, at + off, side);
-                for key in std::iter::once(&self.first).chain(&self.last) {
-                    most = most.max(picture.iter().zip(key).map(|(a, b)| a * b).sum());
-                }
-            }
-        }
-        f64::from(1.0 - most.clamp(0.0, 1.0))
-    }
-}
-
-/// The largest maxima of a response: where, in cells from the middle, and how much.
-fn peaks(response: &[f32]) -> Vec<(Point, f32)> {
-    let side = SIDE as i32;
-    let value = |x: i32, y: i32| response[(y.rem_euclid(side) * side + x.rem_euclid(side)) as usize];
-    let mut found: Vec<(i32, i32, f32)> = Vec::new();
-    for y in -FARTHEST..=FARTHEST {
-        for x in -FARTHEST..=FARTHEST {
-            let this = value(x, y);
-            if this <= 0.0 {
-                continue;
-            }
-            let near = (-PEAK_REACH..=PEAK_REACH).flat_map(|dy| (-PEAK_REACH..=PEAK_REACH).map(move |dx| (dx, dy)));
-            let beaten = near.filter(|d| *d != (0, 0)).any(|(dx, dy)| value(x + dx, y + dy) > this);
-            if !beaten {
-                found.push((x, y, this));
-            }
-        }
-    }
-    found.sort_by(|a, b| b.2.total_cmp(&a.2));
-    found.truncate(MOST_PEAKS);
-    let fraction = |before: f32, this: f32, after: f32| {
-        let bend = before + after - 2.0 * this;
-        if bend < -1e-9 { f64::from(0.5 * (before - after) / bend).clamp(-0.5, 0.5) } else { 0.0 }
-    };
-    let place = |(x, y, this): (i32, i32, f32)| {
-        let dx = fraction(value(x - 1, y), this, value(x + 1, y));
-        let dy = fraction(value(x, y - 1), this, value(x, y + 1));
-        (Point::new(f64::from(x) + dx, f64::from(y) + dy), this)
-    };
-    found.into_iter().map(place).collect()
-}
-
-/// The most that responds about where it was looked.
-fn near_middle(response: &[f32]) -> f32 {
-    let side = SIDE as i32;
-    let near = (-3..=3).flat_map(|y| (-3..=3).map(move |x| (x, y)));
-    near.map(|(x, y): (i32, i32)| response[(y.rem_euclid(side) * side + x.rem_euclid(side)) as usize])
-        .fold(0.0, f32::max)
-}
-
-/// Share of a normal distribution below so many deviations: Abramowitz & Stegun 1964, 7.1.26.
-fn normal(deviations: f64) -> f64 {
-    let x = deviations.abs() / 2f64.sqrt();
-    let t = 1.0 / (1.0 + 0.327_591_1 * x);
-    let poly =
-        t * (0.254_829_592 + t * (-0.284_496_736 + t * (1.421_413_741 + t * (-1.453_152_027 + t * 1.061_405_429))));
-    let erf = 1.0 - poly * (-x * x).exp();
-    if deviations > 0.0 { 0.5 * (1.0 + erf) } else { 0.5 * (1.0 - erf) }
 }
