@@ -55,12 +55,12 @@ fn a_picture_faces_the_camera_on_one_pin_and_lies_on_the_face_of_four() {
         assert_eq!(answer.status, 201, "{}", answer.text());
         server.wait(&path, idle)
     };
-    let hang = || send(&format!("subjects/{subject}/pictures"), json!({ "frame": 0, "picture": picture }));
+    let hang = || send(&format!("subjects/{subject}/pictures"), json!({ "frame": 5, "picture": picture }));
     let lone = hang()["subjects"][0]["attachments"][1].clone();
     assert_eq!((&lone["kind"], &lone["lies"]["facing"]["turns"]), (&json!("picture"), &json!(true)));
     assert_eq!(lone["size"][0].as_f64().unwrap(), 2.0 * lone["size"][1].as_f64().unwrap(), "its own shape");
     for (x, y) in [(60.0, 200.0), (250.0, 60.0), (240.0, 190.0)] {
-        send(&format!("subjects/{subject}/points"), json!({ "frame": 0, "at": { "x": x, "y": y } }));
+        send(&format!("subjects/{subject}/points"), json!({ "frame": 5, "at": { "x": x, "y": y } }));
     }
     let state = hang();
     let corners = state["subjects"][0]["attachments"][2]["lies"]["face"].as_array().unwrap().clone();
@@ -70,6 +70,6 @@ fn a_picture_faces_the_camera_on_one_pin_and_lies_on_the_face_of_four() {
     assert_eq!(corners, [json!({ "pin": pin }), point(1), point(2), point(0)]);
     let scene = server.get(&format!("{path}/scene")).json();
     let flat = |shape: &Value| shape["shape"]["shape"] == "flat";
-    assert_eq!(scene["frames"][0].as_array().unwrap().iter().filter(|shape| flat(shape)).count(), 2, "{scene}");
+    assert_eq!(scene["frames"][5].as_array().unwrap().iter().filter(|shape| flat(shape)).count(), 2, "{scene}");
     assert!(scene["artwork"][1]["href"].as_str().unwrap().starts_with("/pictures/"));
 }

@@ -45,10 +45,10 @@ fn good_spots_are_shown_and_one_is_taken_with_shift() {
 fn the_trail_tells_matches_and_states_apart_without_colour() {
     with_browser(|server, browser| async move {
         let shot = pinned(&server, &browser).await;
-        assert_eq!(browser.eval("document.querySelectorAll('.legend line').length").await, json!(8));
+        assert_eq!(browser.eval("document.querySelectorAll('.legend line').length").await, json!(10));
         let widths = "new Set([...document.querySelectorAll('.legend line')].map((line) => line.getAttribute('stroke-width'))).size";
-        assert_eq!(browser.eval(widths).await, json!(6), "thickness says what colour says");
-        let solid = "[...document.querySelectorAll('.over path.trail')].every((path) => !path.hasAttribute('stroke-dasharray'))";
+        assert_eq!(browser.eval(widths).await, json!(8), "thickness says what colour says");
+        let solid = "[...document.querySelectorAll('.over path.trail')].every((path) => path.getAttribute('stroke-dasharray') !== '5 4')";
         assert_eq!(browser.eval(solid).await, json!(true), "solved: not dashed");
         // Hidden frames, as the server would say: rings, not part of the line.
         let path = format!("/api/shots/{shot}");
@@ -62,6 +62,22 @@ fn the_trail_tells_matches_and_states_apart_without_colour() {
         browser.until("document.querySelectorAll('.over .state.hidden').length >= 5").await;
         let frames = browser.eval("jampin.bench.track.runs(['hidden'])[0].slice(0, 2)").await;
         assert_eq!(frames, json!([50, 59]));
+        // Where only the subject is found: beads, and a row of half the height.
+        let rough = |n: u32| json!([n, { "at": { "x": 300.0 + 4.0 * f64::from(n), "y": 420.0 }, "match": 0.8, "state": "found", "grasp": "rough", "solved": true }]);
+        let samples: Vec<Value> = (70..90).map(rough).collect();
+        let revision = server.get(&path).json()["shot"]["revision"].clone();
+        let edit = json!({ "edit": "set_samples", "pin": pin, "samples": samples });
+        let body = json!({ "revision": revision, "title": "Rough", "edit": edit });
+        assert_eq!(server.send("POST", &format!("{path}/edits"), &body).status, 200);
+        browser.until("document.querySelectorAll('.over path.trail[stroke-dasharray=\"0.1 7\"]').length >= 2").await;
+        assert_eq!(
+            browser.eval("jampin.bench.track.roughRuns().some(([first, last]) => first <= 70 && last >= 89)").await,
+            json!(true)
+        );
+        browser.eval("jampin.bench.goTo(75)").await;
+        browser
+            .until("jampin.bench.facts.state === 'found, roughly' && jampin.bench.facts.match === '80 % of usual'")
+            .await;
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }
