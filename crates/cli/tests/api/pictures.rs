@@ -59,7 +59,7 @@ fn a_picture_faces_the_camera_on_one_pin_and_lies_on_the_face_of_four() {
     let lone = hang()["subjects"][0]["attachments"][1].clone();
     assert_eq!((&lone["kind"], &lone["lies"]["facing"]["turns"]), (&json!("picture"), &json!(true)));
     assert_eq!(lone["size"][0].as_f64().unwrap(), 2.0 * lone["size"][1].as_f64().unwrap(), "its own shape");
-    for (x, y) in [(60.0, 200.0), (250.0, 60.0), (240.0, 190.0)] {
+    for (x, y) in [(100.0, 200.0), (250.0, 60.0), (240.0, 190.0)] {
         send(&format!("subjects/{subject}/points"), json!({ "frame": 5, "at": { "x": x, "y": y } }));
     }
     let state = hang();
