@@ -283,7 +283,8 @@ Alpine.data("bench", () => {
         if (place) others.push({ place, letter: one.letter, colour: this.colours[one.colour] });
       }
       const mine = this.playing || !this.subject ? {} : { ownPins: this.otherPinsHere(), carried: this.carriedHere(), linked: this.linkedPlaces(), outlined: this.outlining };
-      return { ...mine, pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample, track: this.track, second: this.clip.rate[0] / this.clip.rate[1], others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, path: this.cleaned ? parts.path : null, grabbable: this.grabbable() };
+      const second = this.clip.rate[0] / this.clip.rate[1];
+      return { ...mine, second, pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample, track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, path: this.cleaned ? parts.path : null, grabbable: this.grabbable() };
     },
     // What can be dragged, with its kind: all that hangs on the selected subject, and every label.
     grabbable() {

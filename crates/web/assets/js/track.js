@@ -16,7 +16,8 @@ export class Track {
   add(columns) {
     columns.frame.forEach((frame, i) => {
       this.samples.set(frame, {
-        x: columns.x[i], y: columns.y[i], match: columns.match[i], deviation: columns.deviation[i], state: columns.state[i], rough: columns.grasp[i] === "rough",
+        x: columns.x[i], y: columns.y[i], match: columns.match[i], deviation: columns.deviation[i], state: columns.state[i],
+        rough: columns.grasp[i] === "rough",
         peakRatio: columns.peak_ratio[i], backError: columns.back_error[i], solved: columns.solved[i],
       });
     });
