@@ -11,7 +11,7 @@ use std::time::Instant;
 
 use jampin_core::follow::shot_part;
 use jampin_core::geometry::{PixelRect, Point, Size};
-use jampin_core::image::{Component, FrameSource, Plane, Scene, SceneFinder, Window};
+use jampin_core::image::{Chroma, Component, FrameSource, Plane, Scene, SceneFinder, Window};
 use jampin_core::locate::{Known, Settings, Side, View};
 use jampin_core::matching::{choose_pattern, choose_search};
 use jampin_core::shot::{Pin, Sample, SampleState, Track};
@@ -31,6 +31,8 @@ struct Label {
 struct Film {
     size: Size,
     planes: Vec<Plane>,
+    /// Blue and red difference of each frame.
+    chroma: Vec<[Plane; 2]>,
     scene: Scene,
     cuts: Vec<Frame>,
 }
@@ -45,6 +47,12 @@ impl FrameSource for Shared<'_> {
     fn window(&mut self, frame: Frame, rect: PixelRect, _: Component) -> Result<Window, Infallible> {
         Ok(self.0.planes[frame.0 as usize].window(rect))
     }
+    fn chroma(&mut self, frame: Frame, rect: PixelRect) -> Result<Option<Chroma>, Infallible> {
+        let PixelRect { left, top, right, bottom } = rect;
+        let half = PixelRect { left: left / 2, top: top / 2, right: right / 2 + 1, bottom: bottom / 2 + 1 };
+        let [blue, red] = &self.0.chroma[frame.0 as usize];
+        Ok(Some(Chroma { step: 2, blue: blue.window(half), red: red.window(half) }))
+    }
 }
 
 fn film(path: &Path) -> Film {
@@ -58,19 +66,26 @@ fn film(path: &Path) -> Film {
     let out = Command::new("ffmpeg")
         .args(["-v", "error", "-i"])
         .arg(path)
-        .args(["-map", "0:v:0", "-fps_mode", "passthrough", "-vf", "extractplanes=y", "-f", "rawvideo", "pipe:1"])
+        .args(["-map", "0:v:0", "-fps_mode", "passthrough", "-pix_fmt", "yuv420p", "-f", "rawvideo", "pipe:1"])
         .output()
         .unwrap();
-    let planes: Vec<Plane> =
-        out.stdout.chunks_exact(size.area()).map(|data| Plane::new(size, data.to_vec()).unwrap()).collect();
+    let half = Size::new(size.width.div_ceil(2), size.height.div_ceil(2));
+    let (mut planes, mut chroma) = (Vec::new(), Vec::new());
     let mut finder = SceneFinder::default();
     let mut cuts = jampin_core::image::CutFinder::default();
-    for plane in &planes {
-        finder.push(plane);
-        cuts.push(plane);
+    for data in out.stdout.chunks_exact(size.area() + 2 * half.area()) {
+        let (luma, both) = data.split_at(size.area());
+        let parts = [0, 1].map(|i| Plane::new(half, both[i * half.area()..][..half.area()].to_vec()).unwrap());
+        let plane = Plane::new(size, luma.to_vec()).unwrap();
+        finder.push(&plane);
+        parts.iter().for_each(|part| finder.push_chroma(part));
+        cuts.push(&plane);
+        planes.push(plane);
+        chroma.push(parts);
     }
-    eprintln!("{}: cuts {:?}", path.display(), cuts.cuts());
-    Film { size, planes, scene: finder.finish(), cuts: cuts.cuts().to_vec() }
+    let scene = finder.finish();
+    eprintln!("{}: in colour {}, cuts {:?}", path.display(), scene.is_coloured(), cuts.cuts());
+    Film { size, planes, chroma, scene, cuts: cuts.cuts().to_vec() }
 }
 
 type Points = BTreeMap<(String, String), Vec<Label>>;
@@ -119,7 +134,7 @@ fn located(film: &Film, start: &Label, range: FrameRange, settings: Settings) ->
         at: s.at,
         seen: s.seen,
         sd: 0.0,
-        text: format!("like {:.2} growth {:.2} learned {}", s.likeness, s.growth, s.learned),
+        text: format!("like {:.2} growth {:.2} learned {} cost {:.2} known {:.2}", s.likeness, s.growth, s.learned, s.cost, s.known),
     };
     all.map(|sighting| (sighting.frame.0, seen(sighting))).collect()
 }
@@ -195,6 +210,12 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
         visible.len(),
         seconds * 1e3 / f64::from(range.count())
     );
+    if std::env::var("REAL_FRAMES").is_ok() {
+        for (frame, seen) in &sightings {
+            let state = if seen.seen { "seen" } else { "    " };
+            println!("   {name} {frame:4} {state} {:6.1} {:6.1} {}", seen.at.x, seen.at.y, seen.text);
+        }
+    }
     if std::env::var("REAL_TRACE").is_ok() {
         for label in labels {
             let sighting = sightings.get(&label.frame);
@@ -272,6 +293,7 @@ fn main() {
             ("no pace", Settings { pace: false, ..usual }),
             ("no camera", Settings { camera: false, ..usual }),
             ("no key pictures", Settings { strange: false, ..usual }),
+            ("no colour", Settings { colour: false, ..usual }),
             ("no leaps", Settings { leaps: false, ..usual }),
             ("no alibi", Settings { alibi: false, ..usual }),
             ("no ring", Settings { ring: false, ..usual }),
@@ -281,7 +303,9 @@ fn main() {
         settings.extend(left_out.map(|(what, settings)| (what, Some(settings))));
     }
     if std::env::var("REAL_ROUGH").is_ok() {
-        settings = vec![("all of it", Some(Settings::default()))];
+        let without = std::env::var("REAL_WITHOUT").unwrap_or_default();
+        let colour = !without.contains("colour");
+        settings = vec![("only where it is", Some(Settings { colour, ..Settings::default() }))];
     }
     let verbose = settings.len() == 1;
     for (what, settings) in settings {

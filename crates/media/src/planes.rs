@@ -12,7 +12,7 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use jampin_core::geometry::{PixelRect, Size};
-use jampin_core::image::{Component, FrameSource, Plane, Scene, SceneFinder, Window};
+use jampin_core::image::{Chroma, Component, FrameSource, Plane, Scene, SceneFinder, Window};
 use jampin_core::time::Frame;
 
 use crate::{Cancel, MediaError};
@@ -43,6 +43,11 @@ impl PlaneFolder {
     /// The folders of red, green and blue of R'G'B'.
     pub fn colour(&self) -> [Self; 3] {
         ["red", "green", "blue"].map(|name| Self(self.0.join(name)))
+    }
+
+    /// The folder of blue and red difference, one above the other.
+    pub fn chroma(&self) -> Self {
+        Self(self.0.join("chroma"))
     }
 
     /// Whether the plane of a frame is there.
@@ -151,15 +156,16 @@ impl WhenMissing {
 /// Reads windows of stored planes.
 #[derive(Debug)]
 pub struct StoredPlanes {
-    /// Luma, red, green, blue.
-    folders: [PlaneFolder; 4],
+    /// Luma, red, green, blue, colour differences.
+    folders: [PlaneFolder; 5],
     size: Size,
     when_missing: WhenMissing,
-    open: [Option<OpenPlane>; 4],
+    open: [Option<OpenPlane>; 5],
 }
 
 const LUMA: usize = 0;
 const RGB: [usize; 3] = [1, 2, 3];
+const CHROMA: usize = 4;
 
 #[derive(Debug)]
 struct OpenPlane {
@@ -173,13 +179,14 @@ impl StoredPlanes {
     /// Over the planes of a clip whose picture has this size.
     pub fn new(folder: PlaneFolder, size: Size, when_missing: WhenMissing) -> Self {
         let [red, green, blue] = folder.colour();
-        Self { folders: [folder, red, green, blue], size, when_missing, open: [const { None }; 4] }
+        let chroma = folder.chroma();
+        Self { folders: [folder, red, green, blue, chroma], size, when_missing, open: [const { None }; 5] }
     }
 
     /// The same planes for another thread.
     pub fn another(&self) -> Self {
         let Self { folders, size, when_missing, .. } = self;
-        Self { folders: folders.clone(), size: *size, when_missing: when_missing.clone(), open: [const { None }; 4] }
+        Self { folders: folders.clone(), size: *size, when_missing: when_missing.clone(), open: [const { None }; 5] }
     }
 
     /// The film as a whole, looked at once more: for clips that were prepared before it was kept.
@@ -187,8 +194,13 @@ impl StoredPlanes {
         let Size { width, height } = self.size;
         let whole = PixelRect { left: 0, top: 0, right: width as i32, bottom: height as i32 };
         let mut finder = SceneFinder::default();
+        let chroma = size_of(CHROMA, self.size);
+        let both = PixelRect { left: 0, top: 0, right: chroma.width as i32, bottom: chroma.height as i32 };
         for frame in (0..frames).map(Frame) {
             finder.push(&self.read(LUMA, frame, whole)?.plane);
+            if self.folders[CHROMA].has(frame) {
+                finder.push_chroma(&self.read(CHROMA, frame, both)?.plane);
+            }
         }
         Ok(finder.finish())
     }
@@ -196,7 +208,7 @@ impl StoredPlanes {
     fn open(&mut self, which: usize, frame: Frame) -> Result<&OpenPlane, MediaError> {
         if self.open[which].as_ref().is_none_or(|open| open.frame != frame) {
             let file = self.wait_for(which, frame)?;
-            self.open[which] = Some(OpenPlane::read(frame, file, self.size)?);
+            self.open[which] = Some(OpenPlane::read(frame, file, size_of(which, self.size))?);
         }
         Ok(self.open[which].as_ref().expect("just opened"))
     }
@@ -222,6 +234,15 @@ impl StoredPlanes {
             }
         }
     }
+}
+
+/// Size of a plane of a picture.
+fn size_of(which: usize, picture: Size) -> Size {
+    if which != CHROMA {
+        return picture;
+    }
+    let Size { width, height } = Chroma::size_of(picture);
+    Size::new(width, 2 * height)
 }
 
 fn damaged(path: &str) -> MediaError {
@@ -284,12 +305,28 @@ impl FrameSource for StoredPlanes {
             }
         }
     }
+
+    fn chroma(&mut self, frame: Frame, rect: PixelRect) -> Result<Option<Chroma>, MediaError> {
+        // Planes that were made before there were any have none.
+        if !self.folders[CHROMA].has(frame) {
+            return Ok(None);
+        }
+        let (step, Size { width, height }) = (Chroma::step_of(self.size) as i32, Chroma::size_of(self.size));
+        let (last_col, last_row) = (width as i32 - 1, height as i32 - 1);
+        let (left, top) = ((rect.left / step).clamp(0, last_col), (rect.top / step).clamp(0, last_row));
+        let right = (rect.right / step + 1).clamp(left + 1, last_col + 1);
+        let bottom = (rect.bottom / step + 1).clamp(top + 1, last_row + 1);
+        let below = height as i32;
+        let blue = self.read(CHROMA, frame, PixelRect { left, top, right, bottom })?;
+        let red = self.read(CHROMA, frame, PixelRect { left, top: top + below, right, bottom: bottom + below })?;
+        Ok(Some(Chroma { step: step as u32, blue, red: Window { top, ..red } }))
+    }
 }
 
 impl StoredPlanes {
     fn read(&mut self, which: usize, frame: Frame, rect: PixelRect) -> Result<Window, MediaError> {
-        let rect = rect.clamped_to(self.size);
-        let size = self.size;
+        let size = size_of(which, self.size);
+        let rect = rect.clamped_to(size);
         let open = self.open(which, frame)?;
         let (cols, rows) = (rect.cols(), rect.rows());
         let mut data = vec![0; cols * rows];

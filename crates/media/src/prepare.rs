@@ -7,7 +7,7 @@ use std::process::ChildStdout;
 use std::sync::{Arc, Mutex};
 
 use jampin_core::geometry::Size;
-use jampin_core::image::{CutFinder, Plane, Scene, SceneFinder};
+use jampin_core::image::{Chroma, CutFinder, Plane, Scene, SceneFinder};
 use jampin_core::time::Frame;
 
 use crate::child::{Watch, Watched, output};
@@ -157,6 +157,8 @@ pub fn prepare(
     fs::create_dir_all(folder.previews()).map_err(MediaError::io("making room for pictures"))?;
     let planes = folder.planes();
     planes.create()?;
+    let chroma = has_colour(info).then(|| planes.chroma());
+    chroma.iter().try_for_each(PlaneFolder::create)?;
     let times = Arc::new(Mutex::new(Vec::new()));
     let seen = Arc::clone(&times);
     let watch = Watch { quiet: tools.limits.quiet, cancel: cancel.clone() };
@@ -171,6 +173,11 @@ pub fn prepare(
     let mut stdout = pipes.stdout.expect("standard output is piped");
     let (mut cuts, mut scene, mut count) = (CutFinder::default(), SceneFinder::default(), 0);
     while let Some(plane) = next_plane(&mut stdout, info.size)? {
+        if let Some(folder) = &chroma {
+            let Some(chroma) = next_chroma(&mut stdout, info.size)? else { break };
+            folder.write(Frame(count), &chroma)?;
+            scene.push_chroma(&chroma);
+        }
         planes.write(Frame(count), &plane)?;
         cuts.push(&plane);
         scene.push(&plane);
@@ -194,21 +201,19 @@ pub fn prepare(
 
 fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo, leave: Leave) -> std::process::Command {
     let Size { width, height } = info.size;
-    let luma = format!(
-        "scale={width}:{height},format=pix_fmts=yuv420p|yuv422p|yuv444p|yuvj420p|yuvj422p|yuvj444p|gray,extractplanes=y"
-    );
+    let planes = format!("scale={width}:{height},{}", planes_filter(info));
     let first = format!("[0:{}]showinfo=checksum=0,{COUNTED}", info.stream);
     let filter = match leave {
-        Leave::Planes => format!("{first},{luma}[luma]"),
+        Leave::Planes => format!("{first},{planes}"),
         Leave::PicturesAndPlanes => {
             let pictures = picture_filter(info, preview_size(info.size));
-            format!("{first},split=2[a][b];[a]{pictures}[pictures];[b]{luma}[luma]")
+            format!("{first},split=2[a][b];[a]{pictures}[pictures];[b]{planes}")
         }
     };
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "info", "-nostats"]);
     input(&mut command, &folder.original());
-    command.args(["-filter_complex", &filter, "-map", "[luma]"]).args(EVERY_FRAME);
+    command.args(["-filter_complex", &filter, "-map", "[planes]"]).args(EVERY_FRAME);
     command.args(["-f", "rawvideo", "pipe:1"]);
     if leave == Leave::PicturesAndPlanes {
         command.args(["-map", "[pictures]"]).args(EVERY_FRAME).args(JPEG_OPTIONS);
@@ -216,6 +221,35 @@ fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo, leave: L
         command.arg(folder.previews().join("%06d.jpg"));
     }
     command
+}
+
+/// Whether colour differences are kept; a picture one pixel wide has no room for both of them.
+fn has_colour(info: &ClipInfo) -> bool {
+    let is_grey = ["gray", "mono"].iter().any(|grey| info.pixel_format.starts_with(grey));
+    !is_grey && info.size.width >= 2
+}
+
+/// Luma as the stream carries it; below it, in a film in colour, blue and red difference side by side.
+fn planes_filter(info: &ClipInfo) -> String {
+    let luma = "format=pix_fmts=yuv420p|yuv422p|yuv444p|yuvj420p|yuvj422p|yuvj444p|gray,extractplanes=y";
+    if !has_colour(info) {
+        return format!("{luma}[planes]");
+    }
+    let (Size { width: cols, .. }, Size { width, height }) = (info.size, Chroma::size_of(info.size));
+    format!(
+        "split=2[c][d];[c]{luma}[y];[d]scale={width}:{height}:flags=area:out_range=tv,format=yuv444p,extractplanes=u+v[u][v];\
+         [u][v]hstack,pad={cols}:{height}:0:0[uv];[y][uv]vstack[planes]",
+        cols = cols.max(2 * width),
+    )
+}
+
+/// Blue above red difference of the frame whose luma was read last.
+fn next_chroma(stdout: &mut ChildStdout, size: Size) -> Result<Option<Plane>, MediaError> {
+    let (cols, Size { width, height }) = (size.width as usize, Chroma::size_of(size));
+    let Some(lines) = next_plane(stdout, Size::new(size.width, height))? else { return Ok(None) };
+    let half = |from: usize| lines.data().chunks_exact(cols).flat_map(move |line| &line[from..from + width as usize]);
+    let both = half(0).chain(half(width as usize)).copied().collect();
+    Ok(Plane::new(Size::new(width, 2 * height), both))
 }
 
 fn next_plane(stdout: &mut ChildStdout, size: Size) -> Result<Option<Plane>, MediaError> {

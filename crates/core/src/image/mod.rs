@@ -1,10 +1,13 @@
 //! Picture planes and smooth sampling of them.
 
 mod blur;
+mod camera;
 mod cuts;
 mod enlarge;
 mod plane;
+mod plate;
 mod scene;
+mod small;
 mod smooth;
 mod source;
 mod sweep;
@@ -13,7 +16,9 @@ pub use blur::Blur;
 pub use cuts::CutFinder;
 pub use enlarge::{difference, enlarge};
 pub use plane::{Plane, Window};
-pub use scene::{CameraMove, FrameChange, Plate, Scene, SceneFinder};
+pub use camera::CameraMove;
+pub use plate::Plate;
+pub use scene::{FrameChange, Scene, SceneFinder};
 pub use smooth::{NOISE_GAIN, PatchSamples, SmoothPatch};
-pub use source::{Component, FrameSource, PlaneStack};
+pub use source::{Chroma, Component, FrameSource, PlaneStack};
 pub use sweep::SweepFinder;

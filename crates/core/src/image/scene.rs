@@ -3,107 +3,23 @@
 
 use std::collections::BTreeMap;
 
-use super::sweep::BlockMove;
+use super::camera::CameraMove;
+use super::plate::Plate;
+use super::small::SmallCopy;
 use super::{Plane, SweepFinder};
 use crate::geometry::{PixelRect, Point, Size};
 use crate::time::{Frame, FrameRange};
 
 /// Widest small copy that differences and the empty scene are kept at, in pixels: a head of 25 pixels in a picture of 640 is 12 there.
 const SMALL_WIDTH: u32 = 480;
-/// Side of the blocks whose difference is measured, in small pixels.
-const BLOCK: usize = 16;
 /// Small copies that are kept of a film at most; when there are more, every second one goes.
 const MOST_KEPT: usize = 120;
 /// Frames that the empty scene is made of; fewer than a third of that do not show it.
 const PLATE_FRAMES: usize = 41;
-/// A pixel belongs to the empty scene where this share of the frames agree on it ...
-const AGREE: f64 = 0.65;
-/// ... within so many grey levels.
-const AGREE_WITHIN: u8 = 16;
 /// A camera that moves by less than this, in small pixels of [`SweepFinder`] a frame, stands still: measuring is not more exact.
 const STILL: f64 = 0.6;
-/// Share of the blocks that have to agree on what the camera does.
-const BELIEVED: f64 = 0.4;
 /// They agree when they are off by less than this share of the picture's width.
 const AGREE_SHARE: f64 = 0.004;
-
-/// How a camera moved from one frame to the next: `to = (scale, turn) * from + shift`, in pixels of the picture.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct CameraMove {
-    /// Growth times the cosine of the turn.
-    pub along: f64,
-    /// Growth times its sine.
-    pub across: f64,
-    /// Where the picture's origin goes.
-    pub shift: Point,
-}
-
-impl CameraMove {
-    /// No motion.
-    pub const NONE: Self = Self { along: 1.0, across: 0.0, shift: Point::new(0.0, 0.0) };
-
-    /// Where a point of the background goes.
-    pub fn apply(&self, at: Point) -> Point {
-        let turned = Point::new(self.along * at.x - self.across * at.y, self.across * at.x + self.along * at.y);
-        turned + self.shift
-    }
-
-    /// The way back.
-    pub fn inverse(&self) -> Self {
-        let over = 1.0 / (self.along * self.along + self.across * self.across).max(1e-12);
-        let back = Self { along: self.along * over, across: -self.across * over, shift: Point::default() };
-        Self { shift: back.apply(self.shift) * -1.0, ..back }
-    }
-
-    /// Through two blocks; `None` when they lie together.
-    fn through(a: &BlockMove, b: &BlockMove) -> Option<Self> {
-        let (from, to) = (b.from - a.from, b.from + b.by - a.from - a.by);
-        let length = from.x * from.x + from.y * from.y;
-        if length < 1.0 {
-            return None;
-        }
-        let along = (to.x * from.x + to.y * from.y) / length;
-        let across = (to.y * from.x - to.x * from.y) / length;
-        let turned = Self { along, across, shift: Point::default() };
-        Some(Self { shift: a.from + a.by - turned.apply(a.from), ..turned })
-    }
-
-    /// Nearest to all of these (least squares).
-    fn nearest(blocks: &[&BlockMove]) -> Option<Self> {
-        let share = 1.0 / blocks.len().max(1) as f64;
-        let mean =
-            |of: &dyn Fn(&BlockMove) -> Point| blocks.iter().fold(Point::default(), |sum, b| sum + of(b)) * share;
-        let (from, to) = (mean(&|b| b.from), mean(&|b| b.from + b.by));
-        let (mut along, mut across, mut length) = (0.0, 0.0, 0.0);
-        for block in blocks {
-            let (a, b) = (block.from - from, block.from + block.by - to);
-            along += a.x * b.x + a.y * b.y;
-            across += a.x * b.y - a.y * b.x;
-            length += a.x * a.x + a.y * a.y;
-        }
-        if length < 1.0 {
-            return None;
-        }
-        let turned = Self { along: along / length, across: across / length, shift: Point::default() };
-        Some(Self { shift: to - turned.apply(from), ..turned })
-    }
-
-    /// What most of the blocks did (RANSAC, Fischler & Bolles 1981, over all pairs: there are few); `None` when too few agree.
-    fn of_most(blocks: &[BlockMove], within: f64) -> Option<Self> {
-        let agrees =
-            |camera: &Self, block: &BlockMove| camera.apply(block.from).distance(block.from + block.by) < within;
-        let count = |camera: &Self| blocks.iter().filter(|block| agrees(camera, block)).count();
-        let pairs = (0..blocks.len()).flat_map(|i| (i + 1..blocks.len()).map(move |j| (i, j)));
-        let all = pairs.filter_map(|(i, j)| Self::through(&blocks[i], &blocks[j]));
-        let (most, best) =
-            all.map(|camera| (count(&camera), camera)).fold(None, |best: Option<(usize, Self)>, this| {
-                if best.is_none_or(|best| this.0 > best.0) { Some(this) } else { best }
-            })?;
-        let agreeing: Vec<&BlockMove> = blocks.iter().filter(|block| agrees(&best, block)).collect();
-        let enough = most >= 3 && most as f64 >= BELIEVED * blocks.len() as f64;
-        if enough { Self::nearest(&agreeing) } else { None }
-    }
-}
 
 /// How a frame differs from the one before.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -121,18 +37,17 @@ pub struct Scene {
     cell: u32,
     /// One a frame; the first differs from nothing.
     changes: Vec<FrameChange>,
+    /// Whether there is colour in it.
+    coloured: bool,
     /// Small copies of some frames.
     kept: BTreeMap<Frame, SmallCopy>,
 }
 
-/// A picture made smaller by whole pixels.
-#[derive(Clone, Debug, PartialEq)]
-struct SmallCopy {
-    width: u32,
-    height: u32,
-    data: Vec<u8>,
-}
-
+/// Colour differences of grey, how far from it they are faint, and the share of a frame that has to have more in a film in colour: less
+/// is left over by coding.
+const NO_COLOUR: u8 = 128;
+const FAINT: u8 = 8;
+const COLOURED: f64 = 0.02;
 /// What never gets lighter than this, in grey levels, at the sides of all frames is a black border and no part of the picture.
 const BLACK: u8 = 28;
 /// A border is at most this share of the picture, each side.
@@ -171,6 +86,12 @@ impl SceneFinder {
         self.before = Some(small);
     }
 
+    /// Looks at a frame's colour differences, both in one plane.
+    pub fn push_chroma(&mut self, chroma: &Plane) {
+        let plain = chroma.data().iter().filter(|value| value.abs_diff(NO_COLOUR) > FAINT).count();
+        self.scene.coloured |= plain as f64 > COLOURED * chroma.data().len() as f64;
+    }
+
     /// How fast the picture as a whole moves, in pixels a frame, one number a frame.
     pub fn speeds(&self) -> &[f32] {
         self.sweep.speeds()
@@ -179,48 +100,6 @@ impl SceneFinder {
     /// What was found.
     pub fn finish(self) -> Scene {
         self.scene
-    }
-}
-
-impl SmallCopy {
-    /// Means over squares.
-    fn of(plane: &Plane, cell: u32) -> Self {
-        let size = plane.size();
-        let (width, height) = ((size.width / cell).max(1) as usize, (size.height / cell).max(1) as usize);
-        let cell = cell as usize;
-        let mut data = Vec::with_capacity(width * height);
-        let mut sums = vec![0u32; width];
-        for row in 0..height {
-            sums.fill(0);
-            for line in row * cell..(row + 1) * cell {
-                for (sum, pixels) in sums.iter_mut().zip(plane.row(line).chunks_exact(cell)) {
-                    *sum += pixels.iter().map(|&pixel| u32::from(pixel)).sum::<u32>();
-                }
-            }
-            let area = (cell * cell) as u32;
-            data.extend(sums.iter().map(|sum| ((sum + area / 2) / area) as u8));
-        }
-        Self { width: width as u32, height: height as u32, data }
-    }
-
-    fn most_different(&self, other: &Self) -> f32 {
-        let (width, height) = (self.width as usize, self.height as usize);
-        let mut most: f32 = 0.0;
-        for top in (0..height).step_by(BLOCK) {
-            let bottom = (top + BLOCK).min(height);
-            let mut sums = vec![0u32; width.div_ceil(BLOCK)];
-            for row in top..bottom {
-                let part = row * width..(row + 1) * width;
-                for (col, (a, b)) in self.data[part.clone()].iter().zip(&other.data[part]).enumerate() {
-                    sums[col / BLOCK] += u32::from(a.abs_diff(*b));
-                }
-            }
-            for (block, sum) in sums.iter().enumerate() {
-                let cols = (width - block * BLOCK).min(BLOCK);
-                most = most.max(*sum as f32 / (cols * (bottom - top)) as f32);
-            }
-        }
-        most
     }
 }
 
@@ -233,7 +112,7 @@ const COPY_WITHIN: usize = 12;
 /// And those that say what the pace is.
 const PACE_WITHIN: usize = 15;
 
-const MAGIC: &[u8] = b"jamscen1";
+const MAGIC: &[u8] = b"jamscen2";
 /// Stands for a camera whose motion is not known.
 const UNKNOWN: CameraMove = CameraMove { along: f64::NAN, across: f64::NAN, shift: Point::new(f64::NAN, f64::NAN) };
 
@@ -248,6 +127,11 @@ impl Scene {
         self.changes.is_empty()
     }
 
+    /// Whether there is colour in it: a film may be grey all the same when it has colour differences.
+    pub fn is_coloured(&self) -> bool {
+        self.coloured
+    }
+
     fn most(&self, frame: Frame) -> f32 {
         self.changes.get(frame.0 as usize).map_or(0.0, |change| change.most)
     }
@@ -256,7 +140,9 @@ impl Scene {
     pub fn to_bytes(&self) -> Vec<u8> {
         let (width, height) = self.kept.values().next().map_or((0, 0), |small| (small.width, small.height));
         let mut out = MAGIC.to_vec();
-        for number in [self.cell, width, height, self.changes.len() as u32, self.kept.len() as u32] {
+        for number in
+            [self.cell, width, height, self.changes.len() as u32, self.kept.len() as u32, u32::from(self.coloured)]
+        {
             out.extend(number.to_le_bytes());
         }
         for FrameChange { most, camera } in &self.changes {
@@ -279,12 +165,12 @@ impl Scene {
             rest = left;
             Some(taken)
         };
-        let mut head = [0u32; 5];
+        let mut head = [0u32; 6];
         for number in &mut head {
             *number = u32::from_le_bytes(take(4)?.try_into().ok()?);
         }
-        let [cell, width, height, frames, kept] = head;
-        let mut scene = Self { cell, ..Self::default() };
+        let [cell, width, height, frames, kept, coloured] = head;
+        let mut scene = Self { cell, coloured: coloured == 1, ..Self::default() };
         for _ in 0..frames {
             let most = f32::from_le_bytes(take(4)?.try_into().ok()?);
             let mut numbers = [0f64; 4];
@@ -353,10 +239,10 @@ impl Scene {
         let right = (0..most(width)).take_while(|col| col_is_black(width - 1 - col)).count();
         let top = (0..most(height)).take_while(|row| row_is_black(*row)).count();
         let bottom = (0..most(height)).take_while(|row| row_is_black(height - 1 - row)).count();
-        let inner = |from: usize, back: usize, length: i32| {
-            let end = if back == 0 { length } else { length - back as i32 * cell };
-            (from as i32 * cell, end)
-        };
+        // Where there is a border, its edge may lie in the next small pixel, and coding blurs it by about a pixel: it is a line that stays in
+        // the picture, and must not be taken for a part of anything.
+        let cut = |cells: usize| if cells == 0 { 0 } else { (cells as i32 + 1) * cell + 1 };
+        let inner = |from: usize, back: usize, length: i32| (cut(from), length - cut(back));
         let ((left, right), (top, bottom)) = (inner(left, right, whole.right), inner(top, bottom, whole.bottom));
         PixelRect { left, top, right, bottom }
     }
@@ -380,101 +266,6 @@ impl Scene {
         let chosen: Vec<&SmallCopy> = kept.into_iter().step_by(step).collect();
         (chosen.len() * 3 >= PLATE_FRAMES).then(|| Plate::of(&chosen, self.cell))
     }
-}
-
-/// The scene with nobody in it: the median of many frames of a camera that stands still.
-#[derive(Clone, Debug)]
-pub struct Plate {
-    cell: u32,
-    width: usize,
-    height: usize,
-    data: Vec<u8>,
-    /// Where the frames agree.
-    sure: Vec<bool>,
-}
-
-/// A difference of so many grey levels is half of one.
-const HALF_DIFFERENT: f32 = 14.0;
-
-impl Plate {
-    fn of(frames: &[&SmallCopy], cell: u32) -> Self {
-        let (width, height) = (frames[0].width as usize, frames[0].height as usize);
-        let (mut data, mut sure) = (Vec::with_capacity(width * height), Vec::with_capacity(width * height));
-        let mut values: Vec<u8> = vec![0; frames.len()];
-        for i in 0..width * height {
-            values.iter_mut().zip(frames).for_each(|(value, frame)| *value = frame.data[i]);
-            let middle = values.len() / 2;
-            let median = *values.select_nth_unstable(middle).1;
-            let agree = values.iter().filter(|value| value.abs_diff(median) <= AGREE_WITHIN).count();
-            data.push(median);
-            sure.push(agree as f64 >= AGREE * frames.len() as f64);
-        }
-        Self { cell, width, height, data, sure }
-    }
-
-    /// How much of a box of the picture is not as it is when empty, 0 to 1, its middle counting most; `None` where less than half of it is
-    /// known. Light that has changed on all of the window is taken out.
-    pub(crate) fn difference(&self, window: &super::Window, middle: Point, side: f64) -> Option<f64> {
-        let offset = self.light(window)?;
-        let (mut known, mut all, mut different) = (0.0, 0.0, 0.0);
-        for (col, row) in self.cells(middle, side)? {
-            let cell = f64::from(self.cell);
-            let at = Point::new((col as f64 + 0.5) * cell, (row as f64 + 0.5) * cell);
-            let off = at.distance(middle) / side;
-            let weight = (-off * off * 8.0).exp();
-            all += weight;
-            let Some(off) = self.off(window, col, row).map(|off| off - offset) else { continue };
-            known += weight;
-            different += weight * f64::from(off * off / (off * off + HALF_DIFFERENT * HALF_DIFFERENT));
-        }
-        (known * 2.0 > all).then(|| different / known)
-    }
-
-    /// How much lighter the window is than the empty scene, in grey levels (median); `None` where nothing of it is known.
-    fn light(&self, window: &super::Window) -> Option<f32> {
-        let size = window.plane.size();
-        let middle = Point::new(
-            f64::from(window.left) + f64::from(size.width) / 2.0,
-            f64::from(window.top) + f64::from(size.height) / 2.0,
-        );
-        let cells = self.cells(middle, f64::from(size.width.max(size.height)))?;
-        let mut all: Vec<f32> = cells.filter_map(|(col, row)| self.off(window, col, row)).collect();
-        let middle = all.len() / 2;
-        (!all.is_empty()).then(|| *all.select_nth_unstable_by(middle, f32::total_cmp).1)
-    }
-
-    /// How much lighter the window is than the empty scene in a small pixel; `None` where that is not known.
-    fn off(&self, window: &super::Window, col: usize, row: usize) -> Option<f32> {
-        let value = self.small(window, col, row).filter(|_| self.sure[row * self.width + col])?;
-        Some(value - f32::from(self.data[row * self.width + col]))
-    }
-
-    /// The small pixels of a box; `None` when it is outside.
-    fn cells(&self, middle: Point, side: f64) -> Option<impl Iterator<Item = (usize, usize)> + use<>> {
-        let cell = f64::from(self.cell);
-        let (first_col, last_col) = cells(middle.x, side, cell, self.width)?;
-        let (first_row, last_row) = cells(middle.y, side, cell, self.height)?;
-        Some((first_row..=last_row).flat_map(move |row| (first_col..=last_col).map(move |col| (col, row))))
-    }
-
-    /// Mean of the picture over a small pixel; `None` where the window does not hold all of it.
-    fn small(&self, window: &super::Window, col: usize, row: usize) -> Option<f32> {
-        let cell = self.cell as i32;
-        let (left, top) = (col as i32 * cell - window.left, row as i32 * cell - window.top);
-        let size = window.plane.size();
-        if left < 0 || top < 0 || left + cell > size.width as i32 || top + cell > size.height as i32 {
-            return None;
-        }
-        let line = |row: i32| &window.plane.row(row as usize)[left as usize..(left + cell) as usize];
-        let sum: u32 = (top..top + cell).flat_map(line).map(|&pixel| u32::from(pixel)).sum();
-        Some(sum as f32 / (cell * cell) as f32)
-    }
-}
-
-fn cells(middle: f64, side: f64, cell: f64, count: usize) -> Option<(usize, usize)> {
-    let first = ((middle - side / 2.0) / cell).round().max(0.0) as usize;
-    let last = ((middle + side / 2.0) / cell).round() - 1.0;
-    (last >= first as f64 && first < count).then(|| (first, (last as usize).min(count - 1)))
 }
 
 #[cfg(test)]
@@ -539,6 +330,18 @@ mod tests {
     }
 
     #[test]
+    fn a_red_coat_makes_a_film_coloured_and_what_coding_leaves_over_does_not() {
+        let chroma = |level: u8, share: u32| Plane::from_fn(Size::new(100, 40), |col, _| if col < share { level } else { 128 });
+        let coloured = |chroma: Plane| {
+            let mut finder = SceneFinder::default();
+            finder.push_chroma(&chroma);
+            finder.finish().is_coloured()
+        };
+        assert!(coloured(chroma(170, 4)));
+        assert!(!coloured(chroma(132, 90)) && !coloured(chroma(170, 1)));
+    }
+
+    #[test]
     fn black_borders_are_no_part_of_the_picture() {
         let bordered = |n: i32| {
             let plain = frame((3 * n, 0), None);
@@ -550,7 +353,8 @@ mod tests {
             )
         };
         let inside = scene((0..10).map(bordered)).inside(all(10), SIZE);
-        assert_eq!(inside, PixelRect { left: 48, top: 0, right: 592, bottom: 360 });
+        // The small pixel next to a border, and one more pixel, may be blurred.
+        assert_eq!(inside, PixelRect { left: 51, top: 0, right: 589, bottom: 360 });
         let plain = scene((0..10).map(|n| frame((3 * n, 0), None))).inside(all(10), SIZE);
         assert_eq!(plain, PixelRect { left: 0, top: 0, right: 640, bottom: 360 });
     }

@@ -39,6 +39,33 @@ impl Component {
     }
 }
 
+/// Colour differences of a part of a picture, in limited range about 128.
+#[derive(Clone, Debug)]
+pub struct Chroma {
+    /// Pixels of the picture, across and down, in one sample: a place in the picture is that place over `step` here.
+    pub step: u32,
+    /// Blue difference.
+    pub blue: Window,
+    /// Red difference.
+    pub red: Window,
+}
+
+impl Chroma {
+    /// Side of a sample for a picture of this size: fine enough for heads, which are larger in large pictures.
+    pub fn step_of(size: Size) -> u32 {
+        if size.height <= FINE_UP_TO { 2 } else { 4 }
+    }
+
+    /// Size of each of the two planes of a picture.
+    pub fn size_of(size: Size) -> Size {
+        let step = Self::step_of(size);
+        Size::new((size.width / step).max(1), (size.height / step).max(1))
+    }
+}
+
+/// Rows up to which colour differences have half of the picture's resolution.
+const FINE_UP_TO: u32 = 720;
+
 /// Gives windows of the full-size frames of a clip. Implemented by the caller, who knows about files.
 ///
 /// Only the neighbourhood of a pin is ever asked for, so the cost of a pin need not grow with the picture.
@@ -51,6 +78,12 @@ pub trait FrameSource {
 
     /// The pixels of `rect` (clamped to the picture) on `frame`.
     fn window(&mut self, frame: Frame, rect: PixelRect, component: Component) -> Result<Window, Self::Error>;
+
+    /// The colour differences of `rect`, if there are any.
+    fn chroma(&mut self, frame: Frame, rect: PixelRect) -> Result<Option<Chroma>, Self::Error> {
+        let _ = (frame, rect);
+        Ok(None)
+    }
 
     /// One window for each component.
     fn windows(&mut self, frame: Frame, rect: PixelRect, components: &[Component]) -> Result<Vec<Window>, Self::Error> {

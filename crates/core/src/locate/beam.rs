@@ -92,6 +92,8 @@ pub(super) struct State {
     step: Point,
     pub has_velocity: bool,
     pub hidden_for: u32,
+    /// Size over the size at the start, when it was last seen.
+    pub growth: f64,
     /// Where it was last seen, carried along by the camera, and what has passed since.
     seen_at: Point,
     frames_since: f64,
@@ -126,6 +128,7 @@ impl Beam {
             step: velocity.unwrap_or_default(),
             has_velocity: velocity.is_some(),
             hidden_for: 0,
+            growth: 1.0,
             seen_at: at,
             frames_since: 0.0,
             paces_since: 0.0,
@@ -143,6 +146,11 @@ impl Beam {
     /// Frames gone so far.
     pub fn steps(&self) -> usize {
         self.frames.len() - 1
+    }
+
+    /// Sets right how large the subject is in the best of the newest states.
+    pub fn grow_best(&mut self, growth: f64) {
+        self.frames.last_mut().expect("there is the start")[0].growth = growth;
     }
 
     /// Goes on by a frame that is a copy of the one before: nothing moves, and nothing is learned.
@@ -218,6 +226,7 @@ impl Beam {
             step: mixed(state.step, step, STEP_KEPT),
             has_velocity: true,
             hidden_for: 0,
+            growth: candidate.growth,
             seen_at: candidate.at,
             frames_since: 0.0,
             paces_since: 0.0,

@@ -1,11 +1,12 @@
 //! What a neighbourhood looks like to the filter: directions of edges, brightness, colour, in square cells.
 
 use std::f32::consts::PI;
+use std::ops::Range;
 use std::sync::OnceLock;
 
 use super::spectrum::{CELLS, SIDE};
 use crate::geometry::{PixelRect, Point};
-use crate::image::Window;
+use crate::image::{Chroma, Window};
 
 /// Samples across a neighbourhood: two a cell.
 const SAMPLES: usize = 2 * SIDE;
@@ -46,6 +47,16 @@ impl Neighbourhood {
         PixelRect::around(self.middle, half, half)
     }
 
+    /// Columns and rows of cells whose middles are inside.
+    fn cells_inside(&self, inside: PixelRect) -> (Range<usize>, Range<usize>) {
+        let cell = self.cell();
+        let range = |middle: f64, first: i32, last: i32| {
+            let at = |edge: i32| ((f64::from(edge) - middle) / cell + SIDE as f64 / 2.0).round().clamp(0.0, SIDE as f64);
+            at(first) as usize..at(last) as usize
+        };
+        (range(self.middle.x, inside.left, inside.right), range(self.middle.y, inside.top, inside.bottom))
+    }
+
     /// What the outermost samples need beyond the edge.
     fn margin(&self) -> f64 {
         1.0 + self.side / SAMPLES as f64
@@ -65,23 +76,33 @@ pub(super) struct Channels {
 }
 
 impl Channels {
-    /// Channels of a neighbourhood; `windows` are luma, and blue and red difference of a picture in colour.
-    pub fn make(&mut self, windows: &[Window], of: &Neighbourhood) {
-        let count = if windows.len() > 1 { COLOURED } else { GREY };
+    /// Channels of a neighbourhood; a picture in colour has more of them.
+    ///
+    /// What is not inside the picture says nothing.
+    pub fn make(&mut self, luma: &Window, chroma: Option<&Chroma>, of: &Neighbourhood, inside: PixelRect) {
+        let count = if chroma.is_some() { COLOURED } else { GREY };
         self.values.resize(count * CELLS, 0.0);
-        resample(&windows[0], of, SAMPLES, &mut self.wide, &mut self.samples);
+        resample(luma, of, SAMPLES, &mut self.wide, &mut self.samples);
         self.samples.iter_mut().for_each(|value| *value *= 1.0 / 255.0);
         self.directions();
         self.brightness();
-        if let [_, blue, red] = windows {
+        if let Some(Chroma { step, blue, red }) = chroma {
+            let over = 1.0 / f64::from(*step);
+            let of = Neighbourhood { middle: of.middle * over, side: of.side * over };
             for (window, chroma) in [blue, red].into_iter().zip(&mut self.chroma) {
-                resample(window, of, SIDE, &mut self.wide, chroma);
+                resample(window, &of, SIDE, &mut self.wide, chroma);
             }
             self.colours();
         }
         let window = hann();
+        let (cols, rows) = of.cells_inside(inside);
         for channel in self.values.chunks_exact_mut(CELLS) {
             channel.iter_mut().zip(window).for_each(|(value, share)| *value *= share);
+            for (row, line) in channel.chunks_exact_mut(SIDE).enumerate() {
+                let seen = if rows.contains(&row) { cols.clone() } else { 0..0 };
+                line[..seen.start].fill(0.0);
+                line[seen.end..].fill(0.0);
+            }
         }
     }
 
@@ -368,7 +389,7 @@ mod tests {
     fn an_edge_is_seen_in_its_own_direction_whatever_the_light() {
         let step = |low: u8, high: u8| {
             let mut channels = Channels::default();
-            channels.make(&[window(|col, _| if col < 100 { low } else { high })], &MIDDLE);
+            channels.make(&window(|col, _| if col < 100 { low } else { high }), None, &MIDDLE, PixelRect { left: 0, top: 0, right: 200, bottom: 160 });
             channels.values
         };
         let (bright, dim) = (step(60, 200), step(60, 130));

@@ -36,6 +36,7 @@ pub fn box_side(size: Size) -> f64 {
 #[derive(Clone, Debug)]
 pub struct View<'a> {
     scene: &'a Scene,
+    part: FrameRange,
     inside: PixelRect,
     plate: Option<Plate>,
     /// Side of the subject's box, in pixels.
@@ -47,7 +48,7 @@ impl<'a> View<'a> {
     /// Of a part of a film without a cut.
     pub fn new(scene: &'a Scene, part: FrameRange, size: Size, settings: Settings) -> Self {
         let plate = if settings.plate { scene.plate(part, size) } else { None };
-        Self { scene, inside: scene.inside(part, size), plate, side: box_side(size) * settings.side, settings }
+        Self { scene, part, inside: scene.inside(part, size), plate, side: box_side(size) * settings.side, settings }
     }
 }
 

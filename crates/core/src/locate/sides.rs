@@ -23,12 +23,14 @@ const SHORTEST_GAP: usize = 2;
 const FIRST_OF_RUN: usize = 20;
 /// Frames before a gap on which both are compared.
 const BEFORE_GAP: usize = 10;
+/// What responds less is hardly more than hidden.
+const HARDLY: f64 = 0.5;
 /// What responds so much is seen plainly.
 const PLAIN: f64 = 0.6;
 /// It has to be seen on this share of the gap's frames.
 const THROUGH: f64 = 0.7;
 /// And be so many boxes from the subject.
-const APART: f64 = 0.7;
+const APART: f64 = 0.5;
 
 /// Where somebody else is.
 type Others = BTreeMap<Frame, Vec<Point>>;
@@ -109,9 +111,10 @@ impl Side<'_> {
         others: &mut Others,
     ) -> Result<bool, S::Error> {
         let mut at = 0;
-        while let Some(gap) = (at..found.len()).find(|i| !found[*i].seen) {
-            let Some(back) = (gap..found.len()).find(|i| found[*i].seen) else { return Ok(false) };
-            let end = (back..found.len()).find(|i| !found[*i].seen).unwrap_or(found.len());
+        let is_plain = |i: &usize| found[*i].seen && found[*i].likeness > HARDLY;
+        while let Some(gap) = (at..found.len()).find(|i| !is_plain(i)) {
+            let Some(back) = (gap..found.len()).find(is_plain) else { return Ok(false) };
+            let end = (back..found.len()).find(|i| !is_plain(i)).unwrap_or(found.len());
             at = end;
             if gap == 0 || back - gap < SHORTEST_GAP {
                 continue;
@@ -129,12 +132,7 @@ impl Side<'_> {
             let mut way = pass.finish();
             way.reverse();
             let in_gap = way[gap - first..back - first].iter().filter(|s| s.seen && s.likeness > PLAIN).count();
-            let elsewhere = way.iter().zip(&found[first..gap]).filter(|(other, subject)| {
-                let apart = other.at.distance(subject.at) > APART * view.side * subject.growth;
-                other.seen && subject.seen && other.likeness > PLAIN && apart
-            });
-            let before = found[first..gap].iter().filter(|s| s.seen).count();
-            if in_gap as f64 >= THROUGH * (back - gap) as f64 && elsewhere.count() as f64 >= 0.6 * before as f64 {
+            if in_gap as f64 >= THROUGH * (back - gap) as f64 && was_elsewhere(&way, &found[first..gap], view.side) {
                 let all = way.iter().chain(&found[from..end]);
                 all.filter(|s| s.seen).for_each(|s| others.entry(s.frame).or_default().push(s.at));
                 return Ok(true);
@@ -157,6 +155,19 @@ impl Side<'_> {
         }
         Ok(pass.early_velocity().map(|velocity| velocity * -1.0))
     }
+}
+
+/// Whether who was followed back (`way`) was somewhere else than the subject before the gap, or was somewhere else when last seen.
+fn was_elsewhere(way: &[Sighting], subject: &[Sighting], side: f64) -> bool {
+    let plain = |sighting: &Sighting| sighting.seen && sighting.likeness > PLAIN;
+    let both = way.iter().zip(subject).filter(|(_, subject)| subject.seen);
+    let apart = |other: &Sighting, subject: &Sighting| other.at.distance(subject.at) > APART * side * subject.growth;
+    let together = both.clone().filter(|(other, subject)| plain(other) && !apart(other, subject)).count();
+    let elsewhere = both.clone().filter(|(other, subject)| plain(other) && apart(other, subject)).count();
+    let last = way.iter().find(|other| plain(other)).zip(subject.iter().rfind(|subject| subject.seen));
+    let left_elsewhere = last.is_some_and(|(other, subject)| other.at.distance(subject.at) > side * subject.growth);
+    let known = both.count() as f64;
+    together as f64 <= 0.2 * known && (elsewhere as f64 >= 0.6 * known || left_elsewhere)
 }
 
 /// One way of what was seen from the left and from the right, both in order of frames: it leaves the one for the other where that costs least.
@@ -194,7 +205,7 @@ mod tests {
 
     fn sighting(n: u32, x: f64, seen: bool) -> Sighting {
         let cost = if seen { 0.1 } else { 1.0 };
-        Sighting { frame: Frame(n), at: Point::new(x, 50.0), likeness: 0.9, growth: 1.0, seen, learned: false, cost }
+        Sighting { frame: Frame(n), at: Point::new(x, 50.0), likeness: 0.9, known: 0.9, growth: 1.0, seen, learned: false, cost }
     }
 
     #[test]

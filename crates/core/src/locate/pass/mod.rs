@@ -1,0 +1,308 @@
+//! One way through the film: looked at frame by frame, learned from what is believed.
+
+mod ground;
+mod learn;
+mod search;
+
+use super::beam::{Beam, Passage, State};
+use super::channels::{COLOURED, Channels, GREY, Neighbourhood, samples};
+use super::filter::{Filter, Response, Workbench};
+use super::memory::{Keys, Usual};
+use super::response::near_middle;
+use super::{Known, Settings, View};
+use crate::geometry::{PixelRect, Point, Rect};
+use crate::image::{CameraMove, Chroma, Component, FrameSource, Plate, Scene, Window};
+use crate::matching::Template;
+use crate::time::Frame;
+
+/// The neighbourhood is so many boxes wide.
+const AROUND: f64 = 2.0;
+/// A box is so many samples wide where it is looked for by correlation.
+const LEAP_SAMPLES: usize = 16;
+/// Least and largest size as a share of the first.
+const GROWN: (f64, f64) = (0.25, 8.0);
+/// A part of the scene stays where it is, to this share of its box.
+const STAYS: f64 = 0.25;
+/// Nearer than this share of the box to somebody else, it is somebody else.
+const TAKEN: f64 = 0.4;
+/// What responds less on the way is not called seen: more than half of it is something else, or hidden, ...
+const HARDLY_SEEN: f64 = 0.4;
+/// ... unless it is where those seen plainly before and after say, no more than so many frames apart, to this share of the box and of
+/// the way between them.
+const BETWEEN: usize = 12;
+const ON_THE_WAY: f64 = 0.2;
+const ON_A_LONG_WAY: f64 = 0.1;
+/// First frames that tell the velocity.
+pub(super) const EARLY: usize = 6;
+/// Rate at which a place that a person has set is learned: it is as good as ten that were found. And the sizes it may have there.
+const TAUGHT: f32 = 0.2;
+const TAUGHT_SIZES: [f64; 5] = [0.5, 0.71, 1.0, 1.41, 2.0];
+
+/// What was seen of the subject on a frame.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Sighting {
+    /// Which frame.
+    pub frame: Frame,
+    /// Where it is, or may be while it is hidden.
+    pub at: Point,
+    /// Response over the usual one; 0 while it is hidden.
+    pub likeness: f64,
+    /// Correlation with what was seen before and believed; 0 while it is hidden.
+    pub known: f64,
+    /// Size over the size at the start.
+    pub growth: f64,
+    /// Whether it is seen.
+    pub seen: bool,
+    /// Whether the frame was learned from.
+    pub learned: bool,
+    /// What this frame costs on the way: 1 is a hidden one.
+    pub cost: f64,
+}
+
+/// Follows from a start; frames are handed over in the order of going.
+pub(super) struct Pass<'a> {
+    scene: &'a Scene,
+    plate: Option<&'a Plate>,
+    settings: Settings,
+    is_coloured: bool,
+    inside: PixelRect,
+    picture: Rect,
+    side: f64,
+    growth: f64,
+    bench: Workbench,
+    channels: Channels,
+    response: Response,
+    filter: Filter,
+    usual: Usual,
+    beam: Beam,
+    start: Point,
+    copies: u32,
+    frame: Frame,
+    /// Difference of the click from the empty scene.
+    in_front: Option<f64>,
+    keys: Keys,
+    wary: u32,
+    /// As it was clicked on, when it was last believed, and when it was last seen.
+    clicked: Option<Template>,
+    believed: Option<Template>,
+    newest: Option<Template>,
+    notes: Vec<Note>,
+}
+
+/// What is noted of a frame for the report.
+struct Note {
+    frame: Frame,
+    likeness: Vec<(f64, f64)>,
+    learned: bool,
+}
+
+impl<'a> Pass<'a> {
+    /// Starts where the subject is known to be.
+    pub fn start<S: FrameSource>(
+        source: &mut S,
+        view: &'a View<'a>,
+        (frame, at): (Frame, Point),
+        velocity: Option<Point>,
+    ) -> Result<Self, S::Error> {
+        let View { scene, part, inside, ref plate, side, settings } = *view;
+        let picture = Rect {
+            left: f64::from(inside.left),
+            top: f64::from(inside.top),
+            right: f64::from(inside.right),
+            bottom: f64::from(inside.bottom),
+        };
+        let mut pass = Self {
+            scene,
+            plate: plate.as_ref(),
+            settings,
+            is_coloured: settings.colour && scene.is_coloured(),
+            inside,
+            picture,
+            side,
+            growth: 1.0,
+            bench: Workbench::new(),
+            channels: Channels::default(),
+            response: Response::new(),
+            filter: Filter::new(GREY),
+            usual: Usual::default(),
+            beam: Beam::new(picture, side, at, velocity, settings),
+            start: at,
+            copies: 0,
+            frame,
+            in_front: None,
+            keys: Keys::default(),
+            wary: 0,
+            clicked: None,
+            believed: None,
+            newest: None,
+            notes: Vec::new(),
+        };
+        let of = pass.around(at);
+        let (window, chroma) = pass.pixels(source, frame, &of)?;
+        pass.filter = Filter::new(if chroma.is_some() { COLOURED } else { GREY });
+        pass.load(source, frame, at)?;
+        pass.bench.learn(&mut pass.filter, 1.0);
+        pass.bench.response(&pass.filter, &mut pass.response);
+        pass.usual.first = f64::from(pass.response[0]);
+        pass.settle_ground(source, (frame, at), part)?;
+        pass.clicked = pass.template(&window, at);
+        pass.newest.clone_from(&pass.clicked);
+        pass.keys.first = Keys::picture(&window, at, side);
+        Ok(pass)
+    }
+
+    /// Side of the box as it is now, in pixels.
+    fn side(&self) -> f64 {
+        self.side * self.growth
+    }
+
+    fn around(&self, middle: Point) -> Neighbourhood {
+        Neighbourhood { middle, side: self.side() * AROUND }
+    }
+
+    /// Brightness of a neighbourhood, and colour, where it counts.
+    fn pixels<S: FrameSource>(
+        &self,
+        source: &mut S,
+        frame: Frame,
+        of: &Neighbourhood,
+    ) -> Result<(Window, Option<Chroma>), S::Error> {
+        let rect = of.rect();
+        let inside = self.inside;
+        let clamped = |at: i32, first: i32, last: i32| at.clamp(first, last);
+        let left = clamped(rect.left, inside.left, inside.right - 1);
+        let top = clamped(rect.top, inside.top, inside.bottom - 1);
+        let right = clamped(rect.right, left + 1, inside.right);
+        let bottom = clamped(rect.bottom, top + 1, inside.bottom);
+        let rect = PixelRect { left, top, right, bottom };
+        let chroma = if self.is_coloured { source.chroma(frame, rect)? } else { None };
+        Ok((source.window(frame, rect, Component::Luma)?, chroma))
+    }
+
+    /// Takes in what is around a place, and how the filter responds to it.
+    fn load<S: FrameSource>(&mut self, source: &mut S, frame: Frame, at: Point) -> Result<Window, S::Error> {
+        let of = self.around(at);
+        let (window, chroma) = self.pixels(source, frame, &of)?;
+        self.channels.make(&window, chroma.as_ref(), &of, self.inside);
+        self.bench.load(&self.channels);
+        self.bench.response(&self.filter, &mut self.response);
+        Ok(window)
+    }
+
+    fn template(&self, window: &Window, at: Point) -> Option<Template> {
+        let of = Neighbourhood { middle: at, side: self.side() };
+        Template::new(samples(window, &of, LEAP_SAMPLES), LEAP_SAMPLES, LEAP_SAMPLES)
+    }
+
+    /// Learns from another place where it is known to be, at the size at which it looks most like itself.
+    pub fn teach<S: FrameSource>(&mut self, source: &mut S, known: &Known) -> Result<(), S::Error> {
+        let (mut most, mut kept) = (0.0, Vec::new());
+        for growth in TAUGHT_SIZES {
+            self.growth = growth;
+            self.load(source, known.frame, known.at)?;
+            let response = near_middle(&self.response);
+            if kept.is_empty() || response > most {
+                most = response;
+                kept.clone_from(&self.bench.spectra);
+            }
+        }
+        self.growth = 1.0;
+        self.bench.spectra.clone_from(&kept);
+        self.bench.learn(&mut self.filter, TAUGHT);
+        let (window, _) = self.pixels(source, known.frame, &self.around(known.at))?;
+        self.keys.add(Keys::picture(&window, known.at, self.side()));
+        Ok(())
+    }
+
+    /// Goes on to a frame next to the one before; a person may say that it cannot be seen there.
+    pub fn step<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        is_hidden: bool,
+        taken: &[Point],
+    ) -> Result<(), S::Error> {
+        let later = self.frame.max(frame);
+        if self.settings.copies && !is_hidden && self.scene.is_copy(later) {
+            self.beam.stand_still();
+            self.copies += 1;
+            let likeness = self.notes.last().map_or(Vec::new(), |note| note.likeness.clone());
+            self.notes.push(Note { frame, likeness, learned: false });
+            self.frame = frame;
+            return Ok(());
+        }
+        // A camera that has an empty scene stands still; what little is measured is the noise of measuring, and adds up.
+        let moves = self.settings.camera && self.plate.is_none();
+        let camera = if moves { self.scene.camera(self.frame, frame) } else { CameraMove::NONE };
+        let pace = if self.settings.pace { self.scene.pace(later) } else { 1.0 };
+        let passage = Passage { camera, pace, copies: self.copies };
+        self.copies = 0;
+        self.frame = frame;
+        let mut candidates = if is_hidden { Vec::new() } else { self.candidates(source, frame, &passage)? };
+        if self.is_background() {
+            candidates.retain(|candidate| candidate.at.distance(self.start) < STAYS * self.side());
+        }
+        let apart = TAKEN * self.side();
+        candidates.retain(|candidate| taken.iter().all(|other| other.distance(candidate.at) > apart));
+        if std::env::var("DBG").is_ok() {
+            eprintln!("{frame:?} pace {:.2} copies {} camera {:?}", passage.pace, passage.copies, passage.camera.shift);
+            for c in candidates.iter().take(6) { let s = &self.beam.states()[0]; eprintln!("   {:.1} {:.1} like {:.2} plate {:.2} strange {:.2} growth {:.2} cost {:.2} way {:.2} inside {:.2}", c.at.x, c.at.y, c.likeness, c.plate, c.strange, c.growth, c.cost(), self.beam.way_cost(s, c.at, &passage), self.inside(c.at)); }
+        }
+        self.beam.side = self.side();
+        self.beam.advance(&candidates, &passage);
+        self.growth = self.beam.states()[0].growth;
+        let likeness = candidates.iter().map(|candidate| (candidate.likeness, 1.0 - candidate.strange)).collect();
+        self.notes.push(Note { frame, likeness, learned: false });
+        self.learn(source, frame, &candidates)
+    }
+
+    /// What was seen on all frames gone through, on the best way.
+    pub fn finish(&self) -> Vec<Sighting> {
+        let way = self.beam.best_way();
+        let mut before = 0.0;
+        let sighting = |(state, note): (&State, &Note)| {
+            let cost = state.cost - before;
+            before = state.cost;
+            let (likeness, known) = state.candidate.and_then(|index| note.likeness.get(index)).copied().unwrap_or((0.0, 0.0));
+            let (growth, seen, learned) = (state.growth, state.candidate.is_some(), note.learned);
+            Sighting { frame: note.frame, at: state.at, likeness, known, growth, seen, learned, cost }
+        };
+        let mut found: Vec<Sighting> = way.iter().zip(&self.notes).map(sighting).collect();
+        doubt_the_weak(&mut found, self.scene, self.side);
+        found
+    }
+
+    /// Pixels a frame over the first frames on which it was seen; `None` when it was not seen on most of them.
+    pub fn early_velocity(&self) -> Option<Point> {
+        let way = self.beam.best_way();
+        let seen = way.iter().take(EARLY).enumerate().filter(|(_, state)| state.candidate.is_some());
+        let seen: Vec<(usize, Point)> = seen.map(|(i, state)| (i, state.at)).collect();
+        let (last, at) = *seen.last()?;
+        (seen.len() * 2 > EARLY).then(|| (at - self.start) * (1.0 / (last + 1) as f64))
+    }
+}
+
+/// Takes what is hardly seen for hidden, unless it is where it should be.
+fn doubt_the_weak(found: &mut [Sighting], scene: &Scene, side: f64) {
+    let is_plain = |sighting: &Sighting| sighting.seen && sighting.likeness > HARDLY_SEEN;
+    let plain: Vec<bool> = found.iter().map(is_plain).collect();
+    // How far the film has gone, so that jumps between copies are steps of their own.
+    let gone: Vec<f64> = found
+        .iter()
+        .scan(0.0, |sum, sighting| {
+            *sum += if scene.is_copy(sighting.frame) { 0.0 } else { scene.pace(sighting.frame) };
+            Some(*sum)
+        })
+        .collect();
+    for i in (0..found.len()).filter(|i| !plain[*i]) {
+        let before = (i.saturating_sub(BETWEEN)..i).rev().find(|j| plain[*j]);
+        let after = (i + 1..(i + BETWEEN).min(found.len())).find(|j| plain[*j]);
+        let is_on_the_way = before.zip(after).is_some_and(|(a, b)| {
+            let way = found[b].at - found[a].at;
+            let share = (gone[i] - gone[a]) / (gone[b] - gone[a]).max(1e-6);
+            let off = found[i].at.distance(found[a].at + way * share);
+            b - a <= BETWEEN && off < ON_THE_WAY * side * found[i].growth + ON_A_LONG_WAY * way.length()
+        });
+        found[i].seen &= is_on_the_way;
+    }
+}
