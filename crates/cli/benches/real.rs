@@ -134,7 +134,10 @@ fn located(film: &Film, start: &Label, range: FrameRange, settings: Settings) ->
         at: s.at,
         seen: s.seen,
         sd: 0.0,
-        text: format!("like {:.2} growth {:.2} learned {} cost {:.2} known {:.2}", s.likeness, s.growth, s.learned, s.cost, s.known),
+        text: format!(
+            "like {:.2} growth {:.2} learned {} cost {:.2} known {:.2}",
+            s.likeness, s.growth, s.learned, s.cost, s.known
+        ),
     };
     all.map(|sighting| (sighting.frame.0, seen(sighting))).collect()
 }
@@ -238,8 +241,8 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
     }
     let sure = visible.iter().filter_map(|label| {
         let seen = sightings.get(&label.frame).filter(|seen| seen.seen && seen.sd > 0.0)?;
-        // The label's own error: its greatest is taken for two deviations.
-        let sd = seen.sd.hypot(label.accuracy / 2.0);
+        // The labels' own errors, of this one and of the one clicked on: their greatest are taken for two deviations.
+        let sd = seen.sd.hypot(label.accuracy / 2.0).hypot(start.accuracy / 2.0);
         Some((seen.at.distance(label.at) / (sd * 2f64.sqrt()), seen.sd))
     });
     let sure = sure.collect();

@@ -83,4 +83,3 @@ impl CameraMove {
         if enough { Self::nearest(&agreeing) } else { None }
     }
 }
-

@@ -13,10 +13,10 @@ mod source;
 mod sweep;
 
 pub use blur::Blur;
+pub use camera::CameraMove;
 pub use cuts::CutFinder;
 pub use enlarge::{difference, enlarge};
 pub use plane::{Plane, Window};
-pub use camera::CameraMove;
 pub use plate::Plate;
 pub use scene::{FrameChange, Scene, SceneFinder};
 pub use smooth::{NOISE_GAIN, PatchSamples, SmoothPatch};

@@ -104,4 +104,3 @@ fn cells(middle: f64, side: f64, cell: f64, count: usize) -> Option<(usize, usiz
     let last = ((middle + side / 2.0) / cell).round() - 1.0;
     (last >= first as f64 && first < count).then(|| (first, (last as usize).min(count - 1)))
 }
-

@@ -331,7 +331,8 @@ mod tests {
 
     #[test]
     fn a_red_coat_makes_a_film_coloured_and_what_coding_leaves_over_does_not() {
-        let chroma = |level: u8, share: u32| Plane::from_fn(Size::new(100, 40), |col, _| if col < share { level } else { 128 });
+        let chroma =
+            |level: u8, share: u32| Plane::from_fn(Size::new(100, 40), |col, _| if col < share { level } else { 128 });
         let coloured = |chroma: Plane| {
             let mut finder = SceneFinder::default();
             finder.push_chroma(&chroma);

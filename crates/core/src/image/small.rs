@@ -55,4 +55,3 @@ impl SmallCopy {
         most
     }
 }
-

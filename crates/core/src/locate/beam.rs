@@ -217,14 +217,16 @@ impl Beam {
         let (frames, paces) = (state.frames_since + passage.frames(), state.paces_since + passage.pace);
         let moved = candidate.at - passage.camera.apply(state.seen_at);
         let (pace, step) = (moved * (1.0 / paces), moved * (1.0 / frames));
-        let mixed =
-            |old: Point, new: Point, kept: f64| if state.has_velocity { old * kept + new * (1.0 - kept) } else { new };
+        // Who comes back after long moves otherwise, and the way there says nothing of how.
+        let is_long_ago = state.hidden_for >= LONG;
+        let knows = state.has_velocity && !is_long_ago;
+        let mixed = |old: Point, new: Point, kept: f64| if knows { old * kept + new * (1.0 - kept) } else { new };
         State {
             cost: state.cost + candidate.cost() + strange + self.way_cost(state, candidate.at, passage),
             at: candidate.at,
             pace: mixed(state.pace, pace, PACE_KEPT),
             step: mixed(state.step, step, STEP_KEPT),
-            has_velocity: true,
+            has_velocity: !is_long_ago,
             hidden_for: 0,
             growth: candidate.growth,
             seen_at: candidate.at,

@@ -51,7 +51,8 @@ impl Neighbourhood {
     fn cells_inside(&self, inside: PixelRect) -> (Range<usize>, Range<usize>) {
         let cell = self.cell();
         let range = |middle: f64, first: i32, last: i32| {
-            let at = |edge: i32| ((f64::from(edge) - middle) / cell + SIDE as f64 / 2.0).round().clamp(0.0, SIDE as f64);
+            let at =
+                |edge: i32| ((f64::from(edge) - middle) / cell + SIDE as f64 / 2.0).round().clamp(0.0, SIDE as f64);
             at(first) as usize..at(last) as usize
         };
         (range(self.middle.x, inside.left, inside.right), range(self.middle.y, inside.top, inside.bottom))
@@ -389,7 +390,12 @@ mod tests {
     fn an_edge_is_seen_in_its_own_direction_whatever_the_light() {
         let step = |low: u8, high: u8| {
             let mut channels = Channels::default();
-            channels.make(&window(|col, _| if col < 100 { low } else { high }), None, &MIDDLE, PixelRect { left: 0, top: 0, right: 200, bottom: 160 });
+            channels.make(
+                &window(|col, _| if col < 100 { low } else { high }),
+                None,
+                &MIDDLE,
+                PixelRect { left: 0, top: 0, right: 200, bottom: 160 },
+            );
             channels.values
         };
         let (bright, dim) = (step(60, 200), step(60, 130));

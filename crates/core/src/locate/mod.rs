@@ -4,6 +4,7 @@
 //! of edges and colour, learned from every frame that is believed, says where something like the subject is; a beam of paths with *hidden*
 //! decides where it went. What is found is right to a few pixels; which spot on the subject it is, is for [`crate::align`] to say.
 
+mod alibi;
 mod beam;
 mod channels;
 mod filter;

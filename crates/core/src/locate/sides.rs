@@ -1,7 +1,6 @@
 //! A stretch between two places that are known, gone through from both of them; or from one, to an end.
 
-use std::collections::BTreeMap;
-
+use super::alibi::{self, Others};
 use super::pass::{EARLY, Pass};
 use super::{Sighting, View};
 use crate::geometry::Point;
@@ -17,23 +16,6 @@ const SAME: f64 = 0.35;
 
 /// Others that are told from the subject at most.
 const MOST_OTHERS: usize = 3;
-/// A gap of fewer hidden frames does not let anybody else take the place.
-const SHORTEST_GAP: usize = 2;
-/// Frames after a gap among which the surest is followed back.
-const FIRST_OF_RUN: usize = 20;
-/// Frames before a gap on which both are compared.
-const BEFORE_GAP: usize = 10;
-/// What responds less is hardly more than hidden.
-const HARDLY: f64 = 0.5;
-/// What responds so much is seen plainly.
-const PLAIN: f64 = 0.6;
-/// It has to be seen on this share of the gap's frames.
-const THROUGH: f64 = 0.7;
-/// And be so many boxes from the subject.
-const APART: f64 = 0.5;
-
-/// Where somebody else is.
-type Others = BTreeMap<Frame, Vec<Point>>;
 
 /// A place where the subject is known to be.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -94,51 +76,11 @@ impl Side<'_> {
             let found = pass.finish();
             // A part of the scene stays where it is: nobody can take its place.
             let needs_alibi = view.settings.alibi && !pass.is_background() && told < MOST_OTHERS;
-            if !needs_alibi || !self.is_other(source, view, &found, &mut others)? {
+            if !needs_alibi || !alibi::is_other(source, view, &found, &mut others)? {
                 return Ok(Some(found));
             }
             told += 1;
         }
-    }
-
-    /// Whether what was found after a hidden run is somebody else: followed back through that run, it can be seen all the while, and is elsewhere
-    /// when the subject was last seen. Where it went is then noted.
-    fn is_other<S: FrameSource>(
-        &self,
-        source: &mut S,
-        view: &View<'_>,
-        found: &[Sighting],
-        others: &mut Others,
-    ) -> Result<bool, S::Error> {
-        let mut at = 0;
-        let is_plain = |i: &usize| found[*i].seen && found[*i].likeness > HARDLY;
-        while let Some(gap) = (at..found.len()).find(|i| !is_plain(i)) {
-            let Some(back) = (gap..found.len()).find(is_plain) else { return Ok(false) };
-            let end = (back..found.len()).find(|i| !is_plain(i)).unwrap_or(found.len());
-            at = end;
-            if gap == 0 || back - gap < SHORTEST_GAP {
-                continue;
-            }
-            let run = &found[back..end.min(back + FIRST_OF_RUN)];
-            let surest = run.iter().max_by(|a, b| a.likeness.total_cmp(&b.likeness)).expect("a run has a frame");
-            let from = back + run.iter().position(|other| other.frame == surest.frame).unwrap_or(0);
-            let same_size = View { side: view.side * surest.growth, ..view.clone() };
-            let velocity = found.get(from + 1).filter(|next| next.seen).map(|next| surest.at - next.at);
-            let mut pass = Pass::start(source, &same_size, (surest.frame, surest.at), velocity)?;
-            let first = gap.saturating_sub(BEFORE_GAP);
-            for sighting in found[first..from].iter().rev() {
-                pass.step(source, sighting.frame, false, &[])?;
-            }
-            let mut way = pass.finish();
-            way.reverse();
-            let in_gap = way[gap - first..back - first].iter().filter(|s| s.seen && s.likeness > PLAIN).count();
-            if in_gap as f64 >= THROUGH * (back - gap) as f64 && was_elsewhere(&way, &found[first..gap], view.side) {
-                let all = way.iter().chain(&found[from..end]);
-                all.filter(|s| s.seen).for_each(|s| others.entry(s.frame).or_default().push(s.at));
-                return Ok(true);
-            }
-        }
-        Ok(false)
     }
 
     /// How it moves, as the first frames the other way show it.
@@ -155,19 +97,6 @@ impl Side<'_> {
         }
         Ok(pass.early_velocity().map(|velocity| velocity * -1.0))
     }
-}
-
-/// Whether who was followed back (`way`) was somewhere else than the subject before the gap, or was somewhere else when last seen.
-fn was_elsewhere(way: &[Sighting], subject: &[Sighting], side: f64) -> bool {
-    let plain = |sighting: &Sighting| sighting.seen && sighting.likeness > PLAIN;
-    let both = way.iter().zip(subject).filter(|(_, subject)| subject.seen);
-    let apart = |other: &Sighting, subject: &Sighting| other.at.distance(subject.at) > APART * side * subject.growth;
-    let together = both.clone().filter(|(other, subject)| plain(other) && !apart(other, subject)).count();
-    let elsewhere = both.clone().filter(|(other, subject)| plain(other) && apart(other, subject)).count();
-    let last = way.iter().find(|other| plain(other)).zip(subject.iter().rfind(|subject| subject.seen));
-    let left_elsewhere = last.is_some_and(|(other, subject)| other.at.distance(subject.at) > side * subject.growth);
-    let known = both.count() as f64;
-    together as f64 <= 0.2 * known && (elsewhere as f64 >= 0.6 * known || left_elsewhere)
 }
 
 /// One way of what was seen from the left and from the right, both in order of frames: it leaves the one for the other where that costs least.
@@ -205,7 +134,16 @@ mod tests {
 
     fn sighting(n: u32, x: f64, seen: bool) -> Sighting {
         let cost = if seen { 0.1 } else { 1.0 };
-        Sighting { frame: Frame(n), at: Point::new(x, 50.0), likeness: 0.9, known: 0.9, growth: 1.0, seen, learned: false, cost }
+        Sighting {
+            frame: Frame(n),
+            at: Point::new(x, 50.0),
+            likeness: 0.9,
+            known: 0.9,
+            growth: 1.0,
+            seen,
+            learned: false,
+            cost,
+        }
     }
 
     #[test]

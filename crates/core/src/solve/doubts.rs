@@ -26,6 +26,8 @@ const BACK_ERROR: f64 = 0.5;
 const GUIDE_OFF: f64 = 1.5;
 /// Standard deviation from which a place is called vague, in pixels.
 const VAGUE: f64 = 0.35;
+/// More than this much of it is no more doubtful, and mostly follows from something else, such as a guide that is off.
+const MOST_VAGUE: f64 = 4.0;
 /// The match may fall this far below what is usual in the shot.
 const MATCH_FALL: f64 = 0.1;
 /// A subject of which the learned picture sees this much is half covered; each tenth less is one doubt more.
@@ -165,7 +167,7 @@ fn doubt_of_find(samples: &[(Frame, Sample)], i: usize, usual: &Usual<'_>) -> Op
     let reasons = [
         (DoubtReason::LookAlike, sample.peak_ratio.map_or(0.0, |ratio| 1.0 / (ratio * LOOK_ALIKE))),
         (DoubtReason::BackError, sample.back_error.map_or(0.0, |error| error / BACK_ERROR)),
-        (DoubtReason::Vague, sample.covariance.worst() / VAGUE),
+        (DoubtReason::Vague, (sample.covariance.worst() / VAGUE).min(MOST_VAGUE)),
         (DoubtReason::LowMatch, (usual.matched - sample.matched) / MATCH_FALL),
         (DoubtReason::Sudden, sudden),
         (DoubtReason::OffTheOthers, usual.off_others.get(&frame).map_or(0.0, |off| off / OFF_OTHERS)),

@@ -192,6 +192,7 @@ where
     }
     rough::reconcile(&mut path, &sightings, view.side);
     let errors = refine(sources, task, &mut path, watch)?;
+    rough::weigh_both(&mut path, &sightings, view.side);
     let mut track =
         fill::fill(pin, size, guides, range, (&path, &errors), &rough::samples(task, &path, &sightings, view.side));
     bridged_again(task.track, range, &mut track);

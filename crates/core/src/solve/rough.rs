@@ -6,7 +6,7 @@ use super::segment::{Guide, Path, Segment};
 use super::share::share;
 use super::{Halt, Step, Task, Watch};
 use crate::follow::Continue;
-use crate::geometry::Shape;
+use crate::geometry::{Point, Shape};
 use crate::image::FrameSource;
 use crate::locate::{Known, Side, Sighting, View, joined};
 use crate::shot::{Motion, Sample};
@@ -16,13 +16,17 @@ use crate::time::Frame;
 const ELSEWHERE: f64 = 0.3;
 /// Nothing is told apart below this, in pixels.
 const TOLERANCE: f64 = 3.0;
-/// Where the subject is not seen, a place that matches this well shows that at least the spot is.
+/// Where the subject is not seen, a place that matches this well, within a box of where it should be, shows that at least the spot is.
 const PLAINLY_SEEN: f64 = 0.9;
 /// Where the subject is hardly seen, so does one that matches this well.
 const HARDLY: f64 = 0.5;
 
 /// Standard deviation of a plainly seen subject's place, as a share of its box.
 const DEVIATION: f64 = 0.03;
+/// Frames to each side over which both opinions are compared: one rough place alone is at the mercy of its noise.
+const USUAL_WITHIN: usize = 7;
+/// They disagree when they differ by more than so many of the rough one's deviations.
+const DISAGREE: f64 = 1.0;
 /// A subject that is seen less than this is no less sure.
 const LEAST_LIKENESS: f64 = 0.3;
 
@@ -76,12 +80,42 @@ pub(super) fn reconcile(path: &mut Path, sightings: &Sightings, side: f64) {
     path.retain(|frame, find| {
         let Some(sighting) = sightings.get(frame) else { return true };
         let plain = find.anchored && find.matched >= PLAINLY_SEEN;
+        let off = find.at().distance(sighting.at);
         if !sighting.seen {
-            return plain;
+            return plain && off <= side * sighting.growth;
         }
         let tolerance = (ELSEWHERE * side * sighting.growth).max(TOLERANCE);
-        find.at().distance(sighting.at) <= tolerance || plain && sighting.likeness < HARDLY
+        off <= tolerance || plain && sighting.likeness < HARDLY
     });
+}
+
+/// Makes exact places as unsure as the two opinions of where the subject is differ, beyond what the rough one may be off: a pattern that
+/// slides along a thing that turns is found exactly, and wrong.
+pub(super) fn weigh_both(path: &mut Path, sightings: &Sightings, side: f64) {
+    let apart: Vec<(Frame, Point, f64)> = path
+        .iter()
+        .filter_map(|(frame, find)| {
+            let sighting = sightings.get(frame).filter(|sighting| sighting.seen)?;
+            Some((*frame, find.at() - sighting.at, deviation(sighting, side)))
+        })
+        .collect();
+    for (i, (frame, ..)) in apart.iter().enumerate() {
+        let near = &apart[i.saturating_sub(USUAL_WITHIN)..(i + USUAL_WITHIN + 1).min(apart.len())];
+        let off =
+            Point::new(median(near.iter().map(|(_, off, _)| off.x)), median(near.iter().map(|(_, off, _)| off.y)));
+        let rough = median(near.iter().map(|(.., deviation)| *deviation));
+        // Half of the squared distance is the variance of a direction.
+        let beyond = (off.x * off.x + off.y * off.y) / 2.0 - (DISAGREE * rough).powi(2);
+        if let Some(find) = path.get_mut(frame).filter(|_| beyond > 0.0) {
+            find.covariance = find.covariance.plus(beyond);
+        }
+    }
+}
+
+fn median(values: impl Iterator<Item = f64>) -> f64 {
+    let mut values: Vec<f64> = values.collect();
+    values.sort_by(f64::total_cmp);
+    values.get(values.len() / 2).copied().unwrap_or_default()
 }
 
 /// Standard deviation of where a subject is, in pixels: a share of its box, more where it is hardly seen.

@@ -68,8 +68,7 @@ impl Pass<'_> {
     }
 
     fn is_believed(&self, best: &State, candidate: &Candidate) -> bool {
-        let elsewhere =
-            self.beam.states().iter().filter(|state| state.at.distance(best.at) > ELSEWHERE * self.side());
+        let elsewhere = self.beam.states().iter().filter(|state| state.at.distance(best.at) > ELSEWHERE * self.side());
         let rival = elsewhere.map(|state| state.cost).fold(f64::INFINITY, f64::min);
         let is_clear = rival > best.cost + LEARNED_MARGIN;
         let no_rival_near = rival > best.cost + 2.0 * LEARNED_MARGIN;

@@ -244,10 +244,6 @@ impl<'a> Pass<'a> {
         }
         let apart = TAKEN * self.side();
         candidates.retain(|candidate| taken.iter().all(|other| other.distance(candidate.at) > apart));
-        if std::env::var("DBG").is_ok() {
-            eprintln!("{frame:?} pace {:.2} copies {} camera {:?}", passage.pace, passage.copies, passage.camera.shift);
-            for c in candidates.iter().take(6) { let s = &self.beam.states()[0]; eprintln!("   {:.1} {:.1} like {:.2} plate {:.2} strange {:.2} growth {:.2} cost {:.2} way {:.2} inside {:.2}", c.at.x, c.at.y, c.likeness, c.plate, c.strange, c.growth, c.cost(), self.beam.way_cost(s, c.at, &passage), self.inside(c.at)); }
-        }
         self.beam.side = self.side();
         self.beam.advance(&candidates, &passage);
         self.growth = self.beam.states()[0].growth;
@@ -263,7 +259,8 @@ impl<'a> Pass<'a> {
         let sighting = |(state, note): (&State, &Note)| {
             let cost = state.cost - before;
             before = state.cost;
-            let (likeness, known) = state.candidate.and_then(|index| note.likeness.get(index)).copied().unwrap_or((0.0, 0.0));
+            let (likeness, known) =
+                state.candidate.and_then(|index| note.likeness.get(index)).copied().unwrap_or((0.0, 0.0));
             let (growth, seen, learned) = (state.growth, state.candidate.is_some(), note.learned);
             Sighting { frame: note.frame, at: state.at, likeness, known, growth, seen, learned, cost }
         };
@@ -284,24 +281,27 @@ impl<'a> Pass<'a> {
 
 /// Takes what is hardly seen for hidden, unless it is where it should be.
 fn doubt_the_weak(found: &mut [Sighting], scene: &Scene, side: f64) {
-    let is_plain = |sighting: &Sighting| sighting.seen && sighting.likeness > HARDLY_SEEN;
-    let plain: Vec<bool> = found.iter().map(is_plain).collect();
-    // How far the film has gone, so that jumps between copies are steps of their own.
-    let gone: Vec<f64> = found
+    let plain: Vec<bool> = found.iter().map(|sighting| sighting.seen && sighting.likeness > HARDLY_SEEN).collect();
+    // Frames without copies, and how far the film has gone, so that jumps after copies are steps of their own.
+    let (mut count, mut gone) = (0, 0.0);
+    let passed: Vec<(usize, f64)> = found
         .iter()
-        .scan(0.0, |sum, sighting| {
-            *sum += if scene.is_copy(sighting.frame) { 0.0 } else { scene.pace(sighting.frame) };
-            Some(*sum)
+        .map(|sighting| {
+            if !scene.is_copy(sighting.frame) {
+                (count, gone) = (count + 1, gone + scene.pace(sighting.frame));
+            }
+            (count, gone)
         })
         .collect();
     for i in (0..found.len()).filter(|i| !plain[*i]) {
-        let before = (i.saturating_sub(BETWEEN)..i).rev().find(|j| plain[*j]);
-        let after = (i + 1..(i + BETWEEN).min(found.len())).find(|j| plain[*j]);
+        let before = (0..i).rev().find(|j| plain[*j]);
+        let after = (i + 1..found.len()).find(|j| plain[*j]);
         let is_on_the_way = before.zip(after).is_some_and(|(a, b)| {
             let way = found[b].at - found[a].at;
-            let share = (gone[i] - gone[a]) / (gone[b] - gone[a]).max(1e-6);
+            let share = (passed[i].1 - passed[a].1) / (passed[b].1 - passed[a].1).max(1e-6);
             let off = found[i].at.distance(found[a].at + way * share);
-            b - a <= BETWEEN && off < ON_THE_WAY * side * found[i].growth + ON_A_LONG_WAY * way.length()
+            let most = ON_THE_WAY * side * found[i].growth + ON_A_LONG_WAY * way.length();
+            passed[b].0 - passed[a].0 <= BETWEEN && off < most
         });
         found[i].seen &= is_on_the_way;
     }

@@ -1,0 +1,150 @@
+//! Whether who comes back is somebody else. Followed back, the subject would have been behind something while it was hidden; somebody else was
+//! to be seen all the while, and somewhere else when the subject was last seen. It is the check there and back of Kalal et al. 2010,
+//! asked of each return.
+
+use std::collections::BTreeMap;
+
+use super::pass::Pass;
+use super::{Sighting, View};
+use crate::geometry::Point;
+use crate::image::FrameSource;
+use crate::time::Frame;
+
+/// What responds less is hardly more than hidden.
+const HARDLY: f64 = 0.5;
+/// A step that costs more is a leap: it may be one to somebody else.
+const LEAP: f64 = 2.0;
+/// A shorter gap, without a leap, does not let anybody else take the place.
+const SHORTEST_GAP: usize = 2;
+/// Frames after a return among which the surest is followed back.
+const FIRST_OF_RUN: usize = 40;
+/// Frames before a gap on which both are compared.
+const BEFORE_GAP: usize = 10;
+/// What responds so much is seen plainly.
+const PLAIN: f64 = 0.6;
+/// Somebody else has to be seen on this share of the gap's frames ...
+const THROUGH: f64 = 0.7;
+/// ... be so many boxes from the subject ...
+const APART: f64 = 0.5;
+/// ... on this share of the frames before it ...
+const ELSEWHERE: f64 = 0.6;
+/// ... and with it on no more than this share.
+const TOGETHER: f64 = 0.2;
+/// After a gap of no more frames nobody has changed so much that following back would not know the subject again.
+const SHORT_GAP: usize = 12;
+
+/// Where somebody else is.
+pub(super) type Others = BTreeMap<Frame, Vec<Point>>;
+
+/// Frames on which the subject is not plainly seen, up to the one on which it is again; none when it has leapt.
+#[derive(Clone, Copy, Debug)]
+struct Gap {
+    first: usize,
+    back: usize,
+}
+
+/// Whether somebody else was taken for the subject. Where that one went is then noted.
+pub(super) fn is_other<S: FrameSource>(
+    source: &mut S,
+    view: &View<'_>,
+    found: &[Sighting],
+    others: &mut Others,
+) -> Result<bool, S::Error> {
+    for Gap { first, back } in gaps(found) {
+        let last = (back + FIRST_OF_RUN).min(found.len());
+        let surest = (back..last).max_by(|a, b| found[*a].likeness.total_cmp(&found[*b].likeness)).unwrap_or(back);
+        let compared = first.saturating_sub(BEFORE_GAP);
+        let way = followed_back(source, view, found, compared..surest)?;
+        let (before, after) = way.split_at(first - compared);
+        if was_elsewhere(before, &after[..back - first], &found[compared..first], view.side) {
+            let later = found[surest..].iter().take_while(|sighting| sighting.seen);
+            for sighting in way.iter().chain(later).filter(|sighting| sighting.seen) {
+                others.entry(sighting.frame).or_default().push(sighting.at);
+            }
+            return Ok(true);
+        }
+    }
+    Ok(false)
+}
+
+fn gaps(found: &[Sighting]) -> Vec<Gap> {
+    let is_plain = |sighting: &Sighting| sighting.seen && sighting.likeness > HARDLY;
+    let mut gaps = Vec::new();
+    let mut first = 0;
+    for (back, sighting) in found.iter().enumerate().filter(|(_, sighting)| is_plain(sighting)) {
+        if first > 0 && (back - first >= SHORTEST_GAP || sighting.cost > LEAP) {
+            gaps.push(Gap { first, back });
+        }
+        first = back + 1;
+    }
+    gaps
+}
+
+/// What is seen of who is found on the last of these frames, on all before it, in their order.
+fn followed_back<S: FrameSource>(
+    source: &mut S,
+    view: &View<'_>,
+    found: &[Sighting],
+    frames: std::ops::Range<usize>,
+) -> Result<Vec<Sighting>, S::Error> {
+    let from = found[frames.end];
+    let same_size = View { side: view.side * from.growth, ..view.clone() };
+    let velocity = found.get(frames.end + 1).filter(|next| next.seen).map(|next| from.at - next.at);
+    let mut pass = Pass::start(source, &same_size, (from.frame, from.at), velocity)?;
+    for sighting in found[frames].iter().rev() {
+        pass.step(source, sighting.frame, false, &[])?;
+    }
+    let mut way = pass.finish();
+    way.reverse();
+    Ok(way)
+}
+
+/// Whether who was followed back, through the frames of a gap and some before it, is not the subject that was seen on these.
+fn was_elsewhere(before: &[Sighting], gap: &[Sighting], subject: &[Sighting], side: f64) -> bool {
+    let is_plain = |sighting: &Sighting| sighting.seen && sighting.likeness > PLAIN;
+    let seen = |(_, subject): &(&Sighting, &Sighting)| subject.seen;
+    let both: Vec<(&Sighting, &Sighting)> = before.iter().zip(subject).filter(seen).collect();
+    let boxes = |(other, subject): &(&Sighting, &Sighting)| other.at.distance(subject.at) / (side * subject.growth);
+    let share = |test: &dyn Fn(&(&Sighting, &Sighting)) -> bool| {
+        both.iter().filter(|pair| test(pair)).count() as f64 / both.len().max(1) as f64
+    };
+    let together = share(&|pair| is_plain(pair.0) && boxes(pair) <= APART);
+    let apart = share(&|pair| is_plain(pair.0) && boxes(pair) > APART);
+    let through = gap.iter().filter(|sighting| is_plain(sighting)).count() as f64 / gap.len().max(1) as f64;
+    let seen_elsewhere = (gap.is_empty() || through >= THROUGH) && apart >= ELSEWHERE;
+    // It comes from a place where the subject was not, and does not look like it there.
+    let came_from_elsewhere = gap.len() <= SHORT_GAP && both.last().is_some_and(|pair| boxes(pair) > 1.0);
+    both.len() * 2 > BEFORE_GAP && together <= TOGETHER && (seen_elsewhere || came_from_elsewhere)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn sighting(n: u32, x: f64, seen: bool) -> Sighting {
+        let (likeness, cost) = if seen { (0.9, 0.1) } else { (0.0, 1.0) };
+        let at = Point::new(x, 50.0);
+        Sighting { frame: Frame(n), at, likeness, known: likeness, growth: 1.0, seen, learned: false, cost }
+    }
+
+    #[test]
+    fn gaps_are_hidden_runs_and_leaps() {
+        let mut found: Vec<Sighting> = (0..30).map(|n| sighting(n, f64::from(n), !(10..14).contains(&n))).collect();
+        found[20].cost = 2.5;
+        found[25].likeness = 0.3;
+        let gaps: Vec<(usize, usize)> = gaps(&found).iter().map(|gap| (gap.first, gap.back)).collect();
+        assert_eq!(gaps, [(10, 14), (20, 20)], "one weak frame is no gap");
+    }
+
+    #[test]
+    fn who_was_to_be_seen_elsewhere_all_the_while_is_somebody_else() {
+        let subject: Vec<Sighting> = (0..10).map(|n| sighting(n, 100.0, true)).collect();
+        let gap = |seen: bool| -> Vec<Sighting> { (10..15).map(|n| sighting(n, 140.0, seen)).collect() };
+        let at = |x: f64, seen: bool| -> Vec<Sighting> { (0..10).map(|n| sighting(n, x, seen)).collect() };
+        assert!(was_elsewhere(&at(150.0, true), &gap(true), &subject, 25.0));
+        assert!(was_elsewhere(&at(150.0, false), &gap(true), &subject, 25.0), "it left, or was covered itself");
+        assert!(!was_elsewhere(&at(102.0, true), &gap(false), &subject, 25.0), "it is where the subject is");
+        let long: Vec<Sighting> = (10..60).map(|n| sighting(n, 140.0, false)).collect();
+        assert!(!was_elsewhere(&at(150.0, false), &long, &subject, 25.0), "after long nobody can say");
+    }
+}
