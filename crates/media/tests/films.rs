@@ -292,3 +292,28 @@ fn colour_planes_are_red_green_and_blue_as_the_film_says() {
         }
     }
 }
+
+#[test]
+fn colour_differences_lie_where_the_colours_do_also_in_odd_sizes_and_a_grey_film_has_none() {
+    // Left half red, right half blue. Values of BT.601, limited range (ITU-R BT.601, table of 75 % and 100 % bars; from memory).
+    let arguments = "-f lavfi -i color=c=red:size=51x41:rate=25:duration=0.2,format=yuv444p \
+         -f lavfi -i color=c=blue:size=50x41:rate=25:duration=0.2,format=yuv444p \
+         -filter_complex [0][1]hstack -pix_fmt yuv444p -crf 4";
+    let (_dir, folder, info, prepared) = opened("halves.mp4", arguments);
+    assert!(prepared.scene.is_coloured() && folder.scene().is_some_and(|scene| scene.is_coloured()));
+    let mut planes = StoredPlanes::new(folder.planes(), info.size, WhenMissing::fail());
+    for (left, [want_blue, want_red]) in [(20, [90, 240]), (80, [240, 110])] {
+        let rect = PixelRect { left, top: 10, right: left + 8, bottom: 20 };
+        let chroma = planes.chroma(Frame(1), rect).unwrap().expect("a film in colour");
+        assert_eq!((chroma.step, chroma.blue.left, chroma.blue.top, chroma.red.top), (2, left / 2, 5, 5));
+        let value = |window: &jampin_core::image::Window| i32::from(window.plane.data()[6]);
+        let (blue, red) = (value(&chroma.blue), value(&chroma.red));
+        assert!((blue - want_blue).abs() < 8 && (red - want_red).abs() < 8, "{left}: {blue} {red}");
+    }
+    // Beyond the picture the nearest samples stand in.
+    let corner = PixelRect { left: 96, top: 36, right: 140, bottom: 90 };
+    assert!(planes.chroma(Frame(1), corner).unwrap().is_some_and(|chroma| chroma.red.plane.size().area() > 0));
+    let grey = "-f lavfi -i testsrc2=size=64x48:rate=25:duration=0.2 -vf format=gray,format=yuv420p";
+    let (_dir, _, _, prepared) = opened("grey.mp4", grey);
+    assert!(!prepared.scene.is_coloured());
+}
