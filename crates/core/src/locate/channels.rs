@@ -109,28 +109,29 @@ impl Channels {
 
     /// Edges by direction, in cells that share what lies between them (Dalal & Triggs 2005).
     fn directions(&mut self) {
-        let edges = &mut self.edges;
+        let Self { samples, edges, wide: line_edges, .. } = self;
         edges.clear();
         edges.resize(DIRECTIONS * CELLS, 0.0);
-        // Samples lie a quarter of a cell beside a cell's middle: three quarters count there, one quarter in the next.
+        let (mut strengths, mut bins) = ([0.0; SAMPLES], [0.0; SAMPLES]);
         for row in 0..SAMPLES {
-            let line = |row: usize| &self.samples[row * SAMPLES..(row + 1) * SAMPLES];
-            let (above, this, below) = (line(row.saturating_sub(1)), line(row), line((row + 1).min(SAMPLES - 1)));
-            let (near, far) = beside(row);
-            for col in 0..SAMPLES {
-                let dx = this[(col + 1).min(SAMPLES - 1)] - this[col.saturating_sub(1)];
-                let dy = below[col] - above[col];
-                let strength = (dx * dx + dy * dy).sqrt() * 0.5;
-                let at = direction(dx, dy) * DIRECTIONS as f32;
-                let (bin, rest) = (at as usize, at.fract());
-                let (first, second) = (bin % DIRECTIONS, (bin + 1) % DIRECTIONS);
+            gradients(samples, row, &mut strengths, &mut bins);
+            // Samples lie a quarter of a cell beside a cell's middle: three quarters count there, one quarter in the next.
+            line_edges.clear();
+            line_edges.resize(DIRECTIONS * SIDE, 0.0);
+            for (col, (strength, at)) in strengths.iter().zip(&bins).enumerate() {
+                let bin = *at as usize;
+                let second = strength * (at - bin as f32);
                 let (left, right) = beside(col);
+                for (bin, share) in [(bin, strength - second), ((bin + 1) % DIRECTIONS, second)] {
+                    line_edges[bin * SIDE + left] += 0.75 * share;
+                    line_edges[bin * SIDE + right] += 0.25 * share;
+                }
+            }
+            let (near, far) = beside(row);
+            for (all, line) in edges.chunks_exact_mut(CELLS).zip(line_edges.chunks_exact(SIDE)) {
                 for (cell_row, down) in [(near, 0.75), (far, 0.25)] {
-                    for (cell_col, across) in [(left, 0.75), (right, 0.25)] {
-                        let (cell, share) = (cell_row * SIDE + cell_col, strength * down * across);
-                        edges[first * CELLS + cell] += share * (1.0 - rest);
-                        edges[second * CELLS + cell] += share * rest;
-                    }
+                    let cells = &mut all[cell_row * SIDE..(cell_row + 1) * SIDE];
+                    cells.iter_mut().zip(line).for_each(|(sum, value)| *sum += value * down);
                 }
             }
         }
@@ -182,6 +183,24 @@ impl Channels {
     }
 }
 
+/// Strengths of the edges on a row of samples, and their directions in bins.
+fn gradients(samples: &[f32], row: usize, strengths: &mut [f32; SAMPLES], bins: &mut [f32; SAMPLES]) {
+    let line = |row: usize| &samples[row * SAMPLES..(row + 1) * SAMPLES];
+    let (above, this, below) = (line(row.saturating_sub(1)), line(row), line((row + 1).min(SAMPLES - 1)));
+    let mut across = [0.0; SAMPLES];
+    for (to, pair) in across[1..].iter_mut().zip(this.windows(3)) {
+        *to = pair[2] - pair[0];
+    }
+    across[0] = this[1] - this[0];
+    across[SAMPLES - 1] = this[SAMPLES - 1] - this[SAMPLES - 2];
+    let outs = strengths.iter_mut().zip(bins);
+    for ((dx, (above, below)), (strength, bin)) in across.iter().zip(above.iter().zip(below)).zip(outs) {
+        let dy = below - above;
+        *strength = (dx * dx + dy * dy).sqrt() * 0.5;
+        *bin = direction(*dx, dy) * DIRECTIONS as f32;
+    }
+}
+
 /// The cell that a sample lies in, and the one it lies next to.
 fn beside(sample: usize) -> (usize, usize) {
     let cell = sample / 2;
@@ -189,18 +208,18 @@ fn beside(sample: usize) -> (usize, usize) {
     (cell, next)
 }
 
-/// Direction of a gradient as a share of half a turn, 0 to below 1: an arc tangent right to a thousandth of a turn, without its cost.
+/// Direction of a gradient as a share of half a turn, 0 to below 1: an arc tangent right to a thousandth of a turn, without its cost. No branch
+/// in it, so that many are worked out at once.
 fn direction(dx: f32, dy: f32) -> f32 {
-    let (dx, dy) = if dy < 0.0 || dy == 0.0 && dx < 0.0 { (-dx, -dy) } else { (dx, dy) };
-    let (long, short) = if dx.abs() > dy { (dx.abs(), dy) } else { (dy, dx.abs()) };
-    if long < 1e-9 {
-        return 0.0;
-    }
-    let ratio = short / long;
+    let (wide, high) = (dx.abs(), dy.abs());
+    let (long, short) = (wide.max(high), wide.min(high));
+    let ratio = short / long.max(1e-9);
     let angle = ratio * (PI / 4.0 + 0.273 * (1.0 - ratio));
-    let angle = if dx.abs() > dy { angle } else { PI / 2.0 - angle };
-    let angle = if dx < 0.0 { PI - angle } else { angle };
-    (angle / PI).clamp(0.0, 0.999_999)
+    let angle = if wide > high { angle } else { PI / 2.0 - angle };
+    // Upwards to the left is the same as downwards to the right.
+    let angle = if dx * dy < 0.0 { PI - angle } else { angle };
+    let share = angle * (1.0 / PI);
+    if share < 0.999_999 { share } else { 0.0 }
 }
 
 /// Mean over squares that reach [`ENERGY_REACH`] cells, smaller at the edges.
@@ -245,48 +264,53 @@ pub(super) fn samples(window: &Window, of: &Neighbourhood, count: usize) -> Vec<
 /// these are further apart, so that nothing is skipped and nothing added.
 fn resample(window: &Window, of: &Neighbourhood, count: usize, wide: &mut Vec<f32>, out: &mut Vec<f32>) {
     let rect = of.rect();
-    let across = taps(of.middle.x, of.side, count, rect.left, rect.cols());
-    let down = taps(of.middle.y, of.side, count, rect.top, rect.rows());
+    let across = Taps::new(of.middle.x, of.side, count, rect.left, rect.cols());
+    let down = Taps::new(of.middle.y, of.side, count, rect.top, rect.rows());
     wide.clear();
     wide.resize(rect.rows() * count, 0.0);
     window.rows_of(rect, |row, pixels| {
-        for (value, taps) in wide[row * count..].iter_mut().zip(&across) {
-            let pixels = &pixels[taps.first..taps.first + taps.shares.len()];
-            *value = pixels.iter().zip(&taps.shares).map(|(&pixel, share)| f32::from(pixel) * share).sum();
+        let line = &mut wide[row * count..(row + 1) * count];
+        for (step, shares) in across.shares.chunks_exact(count).enumerate() {
+            for ((value, first), share) in line.iter_mut().zip(&across.first).zip(shares) {
+                *value += f32::from(pixels[first + step]) * share;
+            }
         }
     });
     out.clear();
     out.resize(count * count, 0.0);
-    for (to, taps) in out.chunks_exact_mut(count).zip(&down) {
-        for (i, share) in taps.shares.iter().enumerate() {
-            let from = &wide[(taps.first + i) * count..(taps.first + i + 1) * count];
-            to.iter_mut().zip(from).for_each(|(sum, value)| *sum += value * share);
+    for (i, to) in out.chunks_exact_mut(count).enumerate() {
+        for (step, shares) in down.shares.chunks_exact(count).enumerate() {
+            let at = (down.first[i] + step) * count;
+            to.iter_mut().zip(&wide[at..at + count]).for_each(|(sum, value)| *sum += value * shares[i]);
         }
     }
 }
 
-/// Pixels that a sample is made of, and how much each counts.
+/// Pixels that samples are made of, as many for each of them, and how much each counts.
 struct Taps {
-    first: usize,
+    /// The first pixel of each sample.
+    first: Vec<usize>,
+    /// Of the first pixel of each sample, then of the second of each, and so on.
     shares: Vec<f32>,
 }
 
-fn taps(middle: f64, side: f64, count: usize, start: i32, pixels: usize) -> Vec<Taps> {
-    let step = side / count as f64;
-    let reach = step.max(1.0);
-    let tap = |i: usize| {
-        // Where the sample is, with pixel middles at whole numbers.
-        let at = middle + (i as f64 + 0.5 - count as f64 / 2.0) * step - f64::from(start) - 0.5;
-        let first = ((at - reach).floor() + 1.0).max(0.0) as usize;
-        let last = (((at + reach).ceil() - 1.0).max(0.0) as usize).min(pixels - 1);
-        let first = first.min(last);
-        let mut shares: Vec<f32> =
-            (first..=last).map(|p| (1.0 - (p as f64 - at).abs() / reach).max(0.0) as f32).collect();
-        let sum: f32 = shares.iter().sum();
-        shares.iter_mut().for_each(|share| *share /= sum.max(1e-6));
-        Taps { first, shares }
-    };
-    (0..count).map(tap).collect()
+impl Taps {
+    fn new(middle: f64, side: f64, count: usize, start: i32, pixels: usize) -> Self {
+        let step = side / count as f64;
+        let reach = step.max(1.0);
+        let most = ((2.0 * reach).ceil() as usize + 1).min(pixels);
+        let mut taps = Self { first: Vec::with_capacity(count), shares: vec![0.0; most * count] };
+        for i in 0..count {
+            // Where the sample is, with pixel middles at whole numbers.
+            let at = middle + (i as f64 + 0.5 - count as f64 / 2.0) * step - f64::from(start) - 0.5;
+            let first = (((at - reach).floor() + 1.0).max(0.0) as usize).min(pixels - most);
+            let share = |tap: usize| (1.0 - ((first + tap) as f64 - at).abs() / reach).max(0.0) as f32;
+            let over = 1.0 / (0..most).map(share).sum::<f32>().max(1e-6);
+            (0..most).for_each(|tap| taps.shares[tap * count + i] = share(tap) * over);
+            taps.first.push(first);
+        }
+        taps
+    }
 }
 
 /// Brightness and colour difference to shares of colour classes: van de Weijer et al. 2009 learned which colours people call by the eleven

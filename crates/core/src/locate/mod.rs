@@ -14,7 +14,7 @@ mod response;
 mod sides;
 mod spectrum;
 
-use crate::geometry::{PixelRect, Size};
+use crate::geometry::{PixelRect, Point, Size};
 use crate::image::{Plate, Scene};
 use crate::time::FrameRange;
 
@@ -50,6 +50,13 @@ impl<'a> View<'a> {
     pub fn new(scene: &'a Scene, part: FrameRange, size: Size, settings: Settings) -> Self {
         let plate = if settings.plate { scene.plate(part, size) } else { None };
         Self { scene, part, inside: scene.inside(part, size), plate, side: box_side(size) * settings.side, settings }
+    }
+
+    /// Whether a place is in the picture, without black borders.
+    pub fn contains(&self, at: Point) -> bool {
+        let PixelRect { left, top, right, bottom } = self.inside;
+        let within = |at: f64, first: i32, last: i32| (f64::from(first)..f64::from(last)).contains(&at);
+        within(at.x, left, right) && within(at.y, top, bottom)
     }
 }
 

@@ -190,7 +190,7 @@ where
     for (segment, finds) in segments.iter().zip(&finds) {
         path.extend(segment.choose(task, finds));
     }
-    rough::reconcile(&mut path, &sightings, view.side);
+    rough::reconcile(&mut path, &sightings, view);
     let errors = refine(sources, task, &mut path, watch)?;
     rough::weigh_both(&mut path, &sightings, view.side);
     let mut track =

@@ -9,15 +9,18 @@ use crate::follow::Continue;
 use crate::geometry::{Point, Shape};
 use crate::image::FrameSource;
 use crate::locate::{Known, Side, Sighting, View, joined};
+use crate::look::Find;
 use crate::shot::{Motion, Sample};
-use crate::time::Frame;
+use crate::time::{Frame, FrameRange};
 
 /// An exact place further than this share of the subject's box from where the subject is belongs to something else.
 const ELSEWHERE: f64 = 0.3;
 /// Nothing is told apart below this, in pixels.
 const TOLERANCE: f64 = 3.0;
-/// Where the subject is not seen, a place that matches this well, within a box of where it should be, shows that at least the spot is.
+/// Where the subject is not seen, a place that matches this well, within a box of where it should be, shows that at least the spot is ...
 const PLAINLY_SEEN: f64 = 0.9;
+/// ... and wherever it is, when that goes on for so many frames.
+const RUN_OF_ITS_OWN: u32 = 12;
 /// Where the subject is hardly seen, so does one that matches this well.
 const HARDLY: f64 = 0.5;
 
@@ -76,16 +79,22 @@ where
 }
 
 /// Takes away the exact places that are not on the subject.
-pub(super) fn reconcile(path: &mut Path, sightings: &Sightings, side: f64) {
+pub(super) fn reconcile(path: &mut Path, sightings: &Sightings, view: &View<'_>) {
+    let is_plain = |find: &Find| find.anchored && find.matched >= PLAINLY_SEEN && view.contains(find.at());
+    let plain = path.iter().filter(|(_, find)| is_plain(find)).map(|(frame, _)| *frame);
+    let runs: Vec<FrameRange> =
+        FrameRange::runs(plain).into_iter().filter(|run| run.count() >= RUN_OF_ITS_OWN).collect();
     path.retain(|frame, find| {
         let Some(sighting) = sightings.get(frame) else { return true };
-        let plain = find.anchored && find.matched >= PLAINLY_SEEN;
+        let side = view.side * sighting.growth;
         let off = find.at().distance(sighting.at);
-        if !sighting.seen {
-            return plain && off <= side * sighting.growth;
+        // Two weak opinions that agree are a good one.
+        let agrees = sighting.likeness > 0.0 && off <= (ELSEWHERE * side).max(TOLERANCE);
+        let stands_alone = || off <= side || runs.iter().any(|run| run.contains(*frame));
+        match sighting.seen {
+            true => agrees || is_plain(find) && sighting.likeness < HARDLY,
+            false => agrees || is_plain(find) && stands_alone(),
         }
-        let tolerance = (ELSEWHERE * side * sighting.growth).max(TOLERANCE);
-        off <= tolerance || plain && sighting.likeness < HARDLY
     });
 }
 
