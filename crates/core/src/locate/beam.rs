@@ -345,6 +345,28 @@ mod tests {
     }
 
     #[test]
+    fn who_comes_back_after_long_may_walk_the_other_way() {
+        let mut beam = beam(Settings::default());
+        (0..6).for_each(|n| beam.advance(&[candidate(104.0 + 4.0 * f64::from(n), 1.0)], &EVEN));
+        (0..30).for_each(|_| beam.advance(&[], &EVEN));
+        (0..8).for_each(|n| beam.advance(&[candidate(160.0 - 9.0 * f64::from(n), 0.9)], &EVEN));
+        let way = beam.best_way();
+        let back = way[36..].iter().filter(|state| state.candidate.is_some()).count();
+        assert_eq!(back, 8, "seen on each frame since it is back");
+        assert!(beam.way_cost(&way[43], Point::new(160.0 - 72.0, 100.0), &EVEN) < 0.1, "and its new velocity is known");
+    }
+
+    #[test]
+    fn a_size_that_was_tried_on_one_way_is_not_that_of_another() {
+        let mut beam = beam(Settings::default());
+        beam.advance(&[candidate(104.0, 1.0)], &EVEN);
+        beam.advance(&[Candidate { growth: 0.8, ..candidate(150.0, 0.4) }], &EVEN);
+        let hidden = beam.states().iter().find(|state| state.candidate.is_none()).expect("it may be hidden");
+        let seen = beam.states().iter().find(|state| state.candidate.is_some()).expect("or be there");
+        assert_eq!((hidden.growth, seen.growth), (1.0, 0.8));
+    }
+
+    #[test]
     fn the_camera_carries_all_along() {
         let pan = CameraMove { shift: Point::new(-30.0, 0.0), ..CameraMove::NONE };
         let beam = beam(Settings::default());

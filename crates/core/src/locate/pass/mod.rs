@@ -306,3 +306,76 @@ fn doubt_the_weak(found: &mut [Sighting], scene: &Scene, side: f64) {
         found[i].seen &= is_on_the_way;
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::Size;
+    use crate::image::{Plane, PlaneStack, SceneFinder};
+    use crate::locate::Side;
+    use crate::time::FrameRange;
+
+    fn sighting(n: u32, x: f64, likeness: f64) -> Sighting {
+        let at = Point::new(x, 50.0);
+        Sighting { frame: Frame(n), at, likeness, known: 0.8, growth: 1.0, seen: true, learned: false, cost: 0.2 }
+    }
+
+    #[test]
+    fn what_is_hardly_seen_counts_only_where_it_should_be() {
+        let mut found: Vec<Sighting> = (0..20).map(|n| sighting(n, 5.0 * f64::from(n), 0.9)).collect();
+        found[6].likeness = 0.3;
+        found[12] = sighting(12, 85.0, 0.3);
+        found[19].likeness = 0.3;
+        doubt_the_weak(&mut found, &Scene::default(), 25.0);
+        let hidden: Vec<u32> = found.iter().filter(|s| !s.seen).map(|s| s.frame.0).collect();
+        assert_eq!(hidden, [12, 19], "one is 25 px beside, and after the last nobody says where it should be");
+    }
+
+    const SIZE: Size = Size::new(320, 200);
+    const LEFT: i32 = 40;
+
+    /// A wall seen through a black border on the left, whose edge is blurred, with a card that walks in from behind it.
+    fn frame(n: u32) -> Plane {
+        let card = place(n);
+        Plane::from_fn(SIZE, |col, row| {
+            let (x, y) = (f64::from(col) + 0.5, f64::from(row) + 0.5);
+            let (u, v) = (x - card.x, y - card.y);
+            let chance = |a: f64, b: f64| ((a.floor() * 12.9898 + b.floor() * 78.233).sin() * 43_758.545).fract().abs();
+            let is_card = u.abs() < 20.0 && v.abs() < 20.0;
+            let light = if is_card { chance(u / 6.0, v / 6.0) } else { chance(x / 17.0, y / 13.0 + 50.0) };
+            let light = 60.0 + 130.0 * light;
+            match col as i32 {
+                ..LEFT => 15,
+                LEFT => (light / 2.0) as u8,
+                _ => light as u8,
+            }
+        })
+    }
+
+    fn place(n: u32) -> Point {
+        Point::new(f64::from(LEFT) + 4.0 + 5.0 * f64::from(n), 100.0)
+    }
+
+    #[test]
+    fn a_click_beside_a_black_border_does_not_stick_there() {
+        let planes: Vec<Plane> = (0..24).map(frame).collect();
+        let mut finder = SceneFinder::default();
+        planes.iter().for_each(|plane| finder.push(plane));
+        let scene = finder.finish();
+        let all = FrameRange { first: Frame(0), last: Frame(23) };
+        let view = View::new(&scene, all, SIZE, Settings::default());
+        assert!(
+            !view.contains(Point::new(f64::from(LEFT) + 0.5, 100.0)),
+            "the blurred column is no part of the picture"
+        );
+        let from = Known { frame: Frame(0), at: place(0), velocity: None };
+        let side = Side { from, within: all, taught: &[] };
+        let frames: Vec<Frame> = (1..24).map(Frame).collect();
+        let mut source = PlaneStack::new(planes).unwrap();
+        let found = side.sightings(&mut source, &view, &frames, &|_| false, &mut || true).unwrap().unwrap();
+        for sighting in &found {
+            let off = sighting.at.distance(place(sighting.frame.0));
+            assert!(sighting.seen && off < 2.0, "frame {}: {off:.1} px, {sighting:?}", sighting.frame);
+        }
+    }
+}
