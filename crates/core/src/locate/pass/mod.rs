@@ -92,7 +92,8 @@ pub(super) struct Pass<'a> {
 /// What is noted of a frame for the report.
 struct Note {
     frame: Frame,
-    likeness: Vec<(f64, f64)>,
+    /// Of each candidate: response over the usual one, and correlation with what is known.
+    looks: Vec<(f64, f64)>,
     learned: bool,
 }
 
@@ -226,8 +227,8 @@ impl<'a> Pass<'a> {
         if self.settings.copies && !is_hidden && self.scene.is_copy(later) {
             self.beam.stand_still();
             self.copies += 1;
-            let likeness = self.notes.last().map_or(Vec::new(), |note| note.likeness.clone());
-            self.notes.push(Note { frame, likeness, learned: false });
+            let looks = self.notes.last().map_or(Vec::new(), |note| note.looks.clone());
+            self.notes.push(Note { frame, looks, learned: false });
             self.frame = frame;
             return Ok(());
         }
@@ -247,8 +248,8 @@ impl<'a> Pass<'a> {
         self.beam.side = self.side();
         self.beam.advance(&candidates, &passage);
         self.growth = self.beam.states()[0].growth;
-        let likeness = candidates.iter().map(|candidate| (candidate.likeness, 1.0 - candidate.strange)).collect();
-        self.notes.push(Note { frame, likeness, learned: false });
+        let looks = candidates.iter().map(|candidate| (candidate.likeness, 1.0 - candidate.strange)).collect();
+        self.notes.push(Note { frame, looks, learned: false });
         self.learn(source, frame, &candidates)
     }
 
@@ -260,7 +261,7 @@ impl<'a> Pass<'a> {
             let cost = state.cost - before;
             before = state.cost;
             let (likeness, known) =
-                state.candidate.and_then(|index| note.likeness.get(index)).copied().unwrap_or((0.0, 0.0));
+                state.candidate.and_then(|index| note.looks.get(index)).copied().unwrap_or((0.0, 0.0));
             let (growth, seen, learned) = (state.growth, state.candidate.is_some(), note.learned);
             Sighting { frame: note.frame, at: state.at, likeness, known, growth, seen, learned, cost }
         };
