@@ -39,7 +39,9 @@ pub(super) fn fill(
     let seen: Vec<(Frame, Point)> = track.iter().map(|(frame, sample)| (frame, sample.at)).collect();
     for frame in range.frames().filter(|frame| track.get(*frame).is_none()).collect::<Vec<_>>() {
         let at = predicted(&seen, frame);
-        let state = if size.contains(at) { SampleState::Hidden } else { SampleState::Outside };
+        // A person who says that it is hidden is believed, wherever the guess leads.
+        let is_hidden = pin.is_hidden(frame) || size.contains(at);
+        let state = if is_hidden { SampleState::Hidden } else { SampleState::Outside };
         track.set(frame, Some(Sample { solved: true, ..Sample::predicted(at, state) }));
     }
     track
