@@ -308,7 +308,8 @@ impl FrameSource for StoredPlanes {
 
     fn chroma(&mut self, frame: Frame, rect: PixelRect) -> Result<Option<Chroma>, MediaError> {
         // Planes that were made before there were any have none.
-        if !self.folders[CHROMA].has(frame) {
+        let is_open = self.open[CHROMA].as_ref().is_some_and(|open| open.frame == frame);
+        if !is_open && !self.folders[CHROMA].has(frame) {
             return Ok(None);
         }
         let (step, Size { width, height }) = (Chroma::step_of(self.size) as i32, Chroma::size_of(self.size));

@@ -18,7 +18,7 @@ const MOST_KEPT: usize = 120;
 const PLATE_FRAMES: usize = 41;
 /// A camera that moves by less than this, in small pixels of [`SweepFinder`] a frame, stands still: measuring is not more exact.
 const STILL: f64 = 0.6;
-/// They agree when they are off by less than this share of the picture's width.
+/// Blocks agree on what the camera does when they are off by less than this share of the picture's width.
 const AGREE_SHARE: f64 = 0.004;
 
 /// How a frame differs from the one before.
@@ -244,7 +244,8 @@ impl Scene {
         let cut = |cells: usize| if cells == 0 { 0 } else { (cells as i32 + 1) * cell + 1 };
         let inner = |from: usize, back: usize, length: i32| (cut(from), length - cut(back));
         let ((left, right), (top, bottom)) = (inner(left, right, whole.right), inner(top, bottom, whole.bottom));
-        PixelRect { left, top, right, bottom }
+        // A picture of a few pixels has no room for borders.
+        if left < right && top < bottom { PixelRect { left, top, right, bottom } } else { whole }
     }
 
     /// The scene without those who pass through, as these frames show it; `None` where the camera moves, or too few of them are known.
@@ -356,6 +357,9 @@ mod tests {
         let inside = scene((0..10).map(bordered)).inside(all(10), SIZE);
         // The small pixel next to a border, and one more pixel, may be blurred.
         assert_eq!(inside, PixelRect { left: 51, top: 0, right: 589, bottom: 360 });
+        let tiny = Size::new(7, 5);
+        let black = (0..3).map(|_| Plane::from_fn(tiny, |col, _| if col == 3 { 90 } else { 0 }));
+        assert_eq!(scene(black).inside(all(3), tiny), PixelRect { left: 0, top: 0, right: 7, bottom: 5 });
         let plain = scene((0..10).map(|n| frame((3 * n, 0), None))).inside(all(10), SIZE);
         assert_eq!(plain, PixelRect { left: 0, top: 0, right: 640, bottom: 360 });
     }

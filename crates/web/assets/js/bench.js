@@ -284,7 +284,9 @@ Alpine.data("bench", () => {
       }
       const mine = this.playing || !this.subject ? {} : { ownPins: this.otherPinsHere(), carried: this.carriedHere(), linked: this.linkedPlaces(), outlined: this.outlining };
       const second = this.clip.rate[0] / this.clip.rate[1];
-      return { ...mine, second, pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample, track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, path: this.cleaned ? parts.path : null, grabbable: this.grabbable() };
+      const dragged = { pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample };
+      const shown = { track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, grabbable: this.grabbable() };
+      return { ...mine, second, ...dragged, ...shown, path: this.cleaned ? parts.path : null };
     },
     // What can be dragged, with its kind: all that hangs on the selected subject, and every label.
     grabbable() {
