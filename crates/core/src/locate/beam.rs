@@ -9,6 +9,8 @@ use crate::image::CameraMove;
 const BEAM: usize = 12;
 /// Hidden ones among them.
 const HIDDEN_WAYS: usize = 4;
+/// Ways to one place that are kept: who comes from elsewhere goes on elsewhere.
+const WAYS_TO_A_PLACE: usize = 2;
 /// Two states nearer than this share of the box are the same.
 const SAME: f64 = 0.2;
 /// Cost of looking unlike the learned picture and unlike all key pictures: the logarithm of both. They are two opinions of the same thing, so
@@ -165,15 +167,14 @@ impl Beam {
         let mut next: Vec<State> = Vec::with_capacity(BEAM * 2);
         for (index, candidate) in candidates.iter().enumerate() {
             let ways = self.states().iter().enumerate();
-            let best = ways
-                .map(|(before, state)| self.seen(state, before, candidate, index, passage))
-                .min_by(|a, b| a.cost.total_cmp(&b.cost));
-            next.extend(best);
+            let mut seen: Vec<State> = ways.map(|(before, state)| self.seen(state, before, candidate, index, passage)).collect();
+            self.thin(&mut seen, WAYS_TO_A_PLACE, passage);
+            next.extend(seen);
         }
         if self.settings.hidden {
             let states = self.states().iter().enumerate();
             let mut hidden: Vec<State> = states.map(|(before, state)| self.hidden(state, before, passage)).collect();
-            self.thin(&mut hidden, HIDDEN_WAYS);
+            self.thin(&mut hidden, HIDDEN_WAYS, passage);
             next.extend(hidden);
         }
         next.sort_by(|a, b| a.cost.total_cmp(&b.cost));
@@ -271,12 +272,14 @@ impl Beam {
         }
     }
 
-    /// Keeps the best of those that lie together.
-    fn thin(&self, states: &mut Vec<State>, most: usize) {
+    /// Keeps the best of those that lie together, now and on the frame to come.
+    fn thin(&self, states: &mut Vec<State>, most: usize, passage: &Passage) {
         states.sort_by(|a, b| a.cost.total_cmp(&b.cost));
         let mut kept: Vec<State> = Vec::with_capacity(most);
         for state in states.iter() {
-            if kept.len() < most && kept.iter().all(|other| other.at.distance(state.at) > SAME * self.side) {
+            let next = |state: &State| state.at + (state.pace * passage.pace + state.step * passage.frames()) * 0.5;
+            let is_far = |a: Point, b: Point| a.distance(b) > SAME * self.side;
+            if kept.len() < most && kept.iter().all(|other| is_far(other.at, state.at) || is_far(next(other), next(state))) {
                 kept.push(*state);
             }
         }
@@ -385,7 +388,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn the_beam_finds_a_way_as_cheap_as_any_on_short_shots(
+        fn the_beam_finds_a_way_about_as_cheap_as_any_on_short_shots(
             frames in prop::collection::vec(prop::collection::vec((90.0..150.0f64, 0.3..1.0f64), 0..3), 1..6)
         ) {
             let frames: Vec<Vec<Candidate>> = frames
@@ -397,8 +400,8 @@ mod tests {
             let least = brute_force(&beam, &start, &frames);
             frames.iter().for_each(|candidates| beam.advance(candidates, &EVEN));
             let found = beam.states()[0].cost;
-            // Ways that meet at a place leave with one velocity only: that may cost a little, never a different story.
-            prop_assert!(found >= least - 1e-9 && found <= least + 0.6, "found {found}, least {least}");
+            // Of ways that meet at a place two are kept: that may cost a little, never as much as a frame on which it is called hidden.
+            prop_assert!(found >= least - 1e-9 && found < least + HIDDEN + GO_HIDDEN, "found {found}, least {least}");
         }
     }
 }
