@@ -167,7 +167,8 @@ impl Beam {
         let mut next: Vec<State> = Vec::with_capacity(BEAM * 2);
         for (index, candidate) in candidates.iter().enumerate() {
             let ways = self.states().iter().enumerate();
-            let mut seen: Vec<State> = ways.map(|(before, state)| self.seen(state, before, candidate, index, passage)).collect();
+            let mut seen: Vec<State> =
+                ways.map(|(before, state)| self.seen(state, before, candidate, index, passage)).collect();
             self.thin(&mut seen, WAYS_TO_A_PLACE, passage);
             next.extend(seen);
         }
@@ -279,7 +280,9 @@ impl Beam {
         for state in states.iter() {
             let next = |state: &State| state.at + (state.pace * passage.pace + state.step * passage.frames()) * 0.5;
             let is_far = |a: Point, b: Point| a.distance(b) > SAME * self.side;
-            if kept.len() < most && kept.iter().all(|other| is_far(other.at, state.at) || is_far(next(other), next(state))) {
+            if kept.len() < most
+                && kept.iter().all(|other| is_far(other.at, state.at) || is_far(next(other), next(state)))
+            {
                 kept.push(*state);
             }
         }
