@@ -197,6 +197,7 @@ fn exporting(clip: &Clip, containers: &[(Container, &str)]) {
     let shot = Shot {
         subjects: vec![subject],
         tracks: [(Uuid::from_u128(1), (0..clip.table.len()).map(place).collect())].into(),
+        ..Shot::default()
     };
     let Size { width, height } = clip.info.size;
     let range = FrameRange { first: Frame(0), last: Frame(clip.table.len() - 1) };

@@ -114,6 +114,8 @@ struct Score {
     /// Error over standard deviation, and the deviation, of each visible label.
     sure: Vec<(f64, f64)>,
     line: String,
+    /// Where it needs a correction: whether that is among the first two frames that are worth a look.
+    asked: Option<bool>,
     frames: usize,
     seconds: f64,
 }
@@ -155,8 +157,8 @@ fn parts(film: &Film, start: &Label, range: FrameRange) -> (FrameRange, FrameRan
     (part(range), part(whole))
 }
 
-/// The whole of it: as `jampin track` does.
-fn solved(film: &Film, start: &Label, range: FrameRange) -> BTreeMap<u32, Seen> {
+/// The whole of it: as `jampin track` does. With the frames that are worth a look, most doubtful first.
+fn solved(film: &Film, start: &Label, range: FrameRange) -> (BTreeMap<u32, Seen>, Vec<u32>) {
     let mut source = Shared(film);
     let (range, part) = parts(film, start, range);
     let window = source.window(Frame(start.frame), PixelRect::around(start.at, 40.0, 40.0), Component::Luma).unwrap();
@@ -175,14 +177,28 @@ fn solved(film: &Film, start: &Label, range: FrameRange) -> BTreeMap<u32, Seen> 
         sd: s.covariance.worst(),
         text: format!("{:?} match {:.2} sd {:.2}", s.grasp, s.matched, s.covariance.worst()),
     };
-    track.iter().map(|(frame, sample)| (frame.0, seen(sample))).collect()
+    let worth_a_look = solve::doubts(&track, &BTreeMap::new()).iter().map(|doubt| doubt.frame.0).collect();
+    (track.iter().map(|(frame, sample)| (frame.0, seen(sample))).collect(), worth_a_look)
+}
+
+/// Whether one of the first two frames worth a look lies where it is wrong: between the labels that are right. Nothing where all are.
+fn is_asked(labels: &[Label], is_wrong: impl Fn(&Label) -> bool, worth_a_look: &[u32]) -> Option<bool> {
+    let wrong: Vec<usize> = (0..labels.len()).filter(|&i| is_wrong(&labels[i])).collect();
+    let between = |i: usize| {
+        let right = |label: &&Label| label.visible && !is_wrong(label);
+        let before = labels[..i].iter().rev().find(right).map_or(0, |label| label.frame + 1);
+        let after = labels[i..].iter().find(right).map_or(u32::MAX, |label| label.frame);
+        before..after
+    };
+    let first_two = &worth_a_look[..worth_a_look.len().min(2)];
+    (!wrong.is_empty()).then(|| wrong.iter().any(|&i| first_two.iter().any(|frame| between(i).contains(frame))))
 }
 
 fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Option<Settings>) -> Score {
     let range = FrameRange { first: Frame(labels[0].frame), last: Frame(labels[labels.len() - 1].frame) };
     let begun = Instant::now();
-    let sightings = match settings {
-        Some(settings) => located(film, start, range, settings),
+    let (sightings, worth_a_look) = match settings {
+        Some(settings) => (located(film, start, range, settings), Vec::new()),
         None => solved(film, start, range),
     };
     let seconds = begun.elapsed().as_secs_f64();
@@ -246,7 +262,11 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
         Some((seen.at.distance(label.at) / (sd * 2f64.sqrt()), seen.sd))
     });
     let sure = sure.collect();
-    Score { held, sure, line, frames: range.count() as usize, seconds }
+    let is_wrong =
+        |label: &Label| label.visible && label.frame != start.frame && error(label).is_none_or(|off| off > 8.0);
+    let asked = is_asked(labels, is_wrong, &worth_a_look).filter(|_| settings.is_none() && !held);
+    let line = format!("{line} {}", asked.map_or("", |asked| if asked { "asked" } else { "NOT ASKED" }));
+    Score { held, sure, line, asked, frames: range.count() as usize, seconds }
 }
 
 /// Share of the labels within one and two standard deviations (of a direction), in bins of the deviation.
@@ -314,6 +334,7 @@ fn main() {
     for (what, settings) in settings {
         let mut summary = Vec::new();
         let mut sure: Vec<(f64, f64)> = Vec::new();
+        let mut asked: Vec<bool> = Vec::new();
         for which in &starts {
             let wanted: Vec<_> = points
                 .iter()
@@ -327,6 +348,7 @@ fn main() {
                 println!("-- {which}");
                 scores.iter().for_each(|score| println!("{}", score.line));
             }
+            asked.extend(scores.iter().filter_map(|score| score.asked));
             sure.extend(scores.iter().flat_map(|score| &score.sure));
             let held = scores.iter().filter(|score| score.held).count();
             let frames: usize = scores.iter().map(|score| score.frames).sum();
@@ -338,6 +360,10 @@ fn main() {
             ));
         }
         println!("{what:18}: {}", summary.join(", "));
+        if !asked.is_empty() {
+            let count = asked.iter().filter(|asked| **asked).count();
+            println!("  a correction is needed: among the first two worth a look in {count} of {}", asked.len());
+        }
         calibration(&mut sure);
     }
 }

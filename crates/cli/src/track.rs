@@ -13,7 +13,8 @@ use jampin_core::shot::{Pin, Sample, Track};
 use jampin_core::solve::{Film as Seen, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{
-    Cancel, ClipFolder, ClipInfo, Leave, MediaError, StoredPlanes, Tools, WhenMissing, prepare, prepare_colour, probe,
+    Cancel, ClipFolder, ClipInfo, Leave, MediaError, Prepared, StoredPlanes, Tools, WhenMissing, prepare,
+    prepare_colour, probe,
 };
 use rayon::prelude::*;
 use uuid::Uuid;
@@ -23,6 +24,8 @@ use crate::bad_input;
 
 /// Half the side of the neighbourhood that a pattern is chosen from, in pixels.
 const NEIGHBOURHOOD: f64 = 40.0;
+/// Frames read to each side of a range, for what the empty scene looks like and how fast the film goes.
+const SURROUNDINGS: u32 = 300;
 
 pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     let text = std::fs::read_to_string(&args.pins)
@@ -30,8 +33,8 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     let file = PinFile::parse(&text).map_err(bad_input)?;
     let scratch = tempfile::tempdir().context("no room for frames")?;
     let in_colour = file.pins.iter().any(|pin| pin.channel.needs_colour());
-    let film = Film::open(&args.clip, scratch.path(), in_colour)?;
-    let range = film.range(args.range.as_deref())?;
+    let film = Film::open(&args.clip, scratch.path(), in_colour, args.range.as_deref())?;
+    let range = range_of(args.range.as_deref(), film.frames)?;
     file.pins.iter().try_for_each(|pin| check(pin, &film, range))?;
     // With few pins, several threads work on one.
     let each = args.threads.div_ceil(file.pins.len().max(1)).max(1);
@@ -82,18 +85,39 @@ fn make_pin(request: &PinRequest, pattern: [u32; 2], search: [u32; 2]) -> Pin {
     }
 }
 
+/// The range as it was asked for, of a film of so many frames.
+fn range_of(text: Option<&str>, frames: u32) -> anyhow::Result<FrameRange> {
+    let whole = FrameRange { first: Frame(0), last: Frame(frames.saturating_sub(1)) };
+    let Some(text) = text else { return Ok(whole) };
+    let parsed = text
+        .split_once("..")
+        .and_then(|(first, last)| FrameRange::new(Frame(first.trim().parse().ok()?), Frame(last.trim().parse().ok()?)));
+    parsed.filter(|range| range.last <= whole.last).ok_or_else(|| {
+        bad_input(format!("the range {text:?} is none of this film; write FIRST..LAST within 0..{}", whole.last))
+    })
+}
+
+/// What has to be read to follow something over a range: so much around it tells what the film as a whole is like.
+fn with_surroundings(range: FrameRange, frames: u32) -> FrameRange {
+    let last = range.last.0.saturating_add(SURROUNDINGS).min(frames.saturating_sub(1));
+    FrameRange { first: Frame(range.first.0.saturating_sub(SURROUNDINGS)), last: Frame(last) }
+}
+
 /// A film with its planes.
 struct Film {
     info: ClipInfo,
     frames: u32,
+    /// The frames that were read.
+    known: FrameRange,
     cuts: Vec<Frame>,
     scene: Scene,
     folder: ClipFolder,
 }
 
 impl Film {
-    /// Decodes the film once (twice when a pin looks at colour); its planes are kept in `scratch` for as long as they are needed.
-    fn open(clip: &Path, scratch: &Path, in_colour: bool) -> anyhow::Result<Self> {
+    /// Decodes the film once (twice when a pin looks at colour), or what is needed for a range of it; its planes are kept in `scratch` for as long as
+    /// they are needed.
+    fn open(clip: &Path, scratch: &Path, in_colour: bool, range: Option<&str>) -> anyhow::Result<Self> {
         let clip = clip
             .canonicalize()
             .map_err(|error| bad_input(format!("the film {} cannot be read: {error}", clip.display())))?;
@@ -101,30 +125,24 @@ impl Film {
         std::os::unix::fs::symlink(&clip, folder.original())?;
         let tools = Tools::default();
         let (info, table) = probe(&tools, &folder.original()).map_err(media_error)?;
+        let leave = match range {
+            Some(_) => Leave::PlanesOf(with_surroundings(range_of(range, table.len())?, table.len())),
+            None => Leave::Planes,
+        };
         let bar = ProgressBar::with_draw_target(Some(table.len().into()), ProgressDrawTarget::stderr());
         bar.set_style(ProgressStyle::with_template("{msg} {wide_bar} {pos}/{len} {eta}")?);
         bar.set_message("reading");
         let mut progress = |done: jampin_media::Progress| bar.set_position(done.frames.into());
-        let prepared = prepare(&tools, &folder, (&info, &table), Leave::Planes, &Cancel::default(), &mut progress)
-            .map_err(media_error)?;
+        let prepared =
+            prepare(&tools, &folder, (&info, &table), leave, &Cancel::default(), &mut progress).map_err(media_error)?;
         if in_colour {
             bar.set_message("reading colour");
             prepare_colour(&tools, &folder, (&info, prepared.table.len()), &Cancel::default(), &mut progress)
                 .map_err(media_error)?;
         }
         bar.finish_and_clear();
-        Ok(Self { info, frames: prepared.table.len(), cuts: prepared.cuts, scene: prepared.scene, folder })
-    }
-
-    fn range(&self, text: Option<&str>) -> anyhow::Result<FrameRange> {
-        let whole = FrameRange { first: Frame(0), last: Frame(self.frames - 1) };
-        let Some(text) = text else { return Ok(whole) };
-        let parsed = text.split_once("..").and_then(|(first, last)| {
-            FrameRange::new(Frame(first.trim().parse().ok()?), Frame(last.trim().parse().ok()?))
-        });
-        parsed.filter(|range| range.last <= whole.last).ok_or_else(|| {
-            bad_input(format!("the range {text:?} is none of this film; write FIRST..LAST within 0..{}", whole.last))
-        })
+        let Prepared { table, range, cuts, scene, .. } = prepared;
+        Ok(Self { info, frames: table.len(), known: range, cuts, scene, folder })
     }
 
     fn planes(&self) -> StoredPlanes {
@@ -139,8 +157,7 @@ impl Film {
         let guides = request.guides.iter().map(|guide| (guide.frame, Sample::guide(Point::new(guide.x, guide.y))));
         let track: Track = guides.collect();
         let mut sources: Vec<StoredPlanes> = (0..threads).map(|_| planes.another()).collect();
-        let whole = FrameRange { first: Frame(0), last: Frame(self.frames - 1) };
-        let view = Seen { scene: &self.scene, part: shot_part(whole, &self.cuts, request.frame) };
+        let view = Seen { scene: &self.scene, part: shot_part(self.known, &self.cuts, request.frame) };
         match solve(&mut sources, view, &pin, &track, part, &Unwatched)? {
             Solution::Solved(track) => Ok(track),
             Solution::Stopped => unreachable!("nobody says stop"),

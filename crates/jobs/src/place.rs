@@ -19,7 +19,7 @@ pub(crate) struct Workplace {
     pub stored: StoredShot,
     pub pin: Pin,
     pub planes: StoredPlanes,
-    /// First frame of every part of the clip but the first.
+    /// First frame of every part of the clip but the first, as a person has it.
     pub cuts: Vec<Frame>,
     /// The film as a whole, for when it is needed.
     pub scene: ClipScene,
@@ -51,7 +51,7 @@ impl Workplace {
             prepare(true)?;
         }
         worker.library.touch(clip.id);
-        let cuts = clip.cuts.iter().map(|cut| Frame(*cut as u32)).collect();
+        let cuts = stored.shot.cuts(clip.cuts.iter().map(|cut| Frame(*cut as u32)));
         let when_missing = WhenMissing { wait: PATIENCE, cancel: cancel.clone() };
         let planes = StoredPlanes::new(folder.planes(), info.size, when_missing);
         let table: FrameTable = serde_json::from_value(clip.frames)?;

@@ -83,19 +83,23 @@ fn single(
     (info, table): (&ClipInfo, &FrameTable),
     frame: Frame,
 ) -> Result<Command, MediaError> {
-    let start = table.micros(frame).filter(|_| frame.0 < table.len());
-    let start = start.ok_or_else(|| MediaError::BadInput(format!("There is no frame {frame} in this film.")))?;
-    let mut command = tools.ffmpeg();
-    command.args(["-loglevel", "error"]);
-    if frame.0 > 0 {
-        // Half way from the frame before: right whatever is rounded. Counted from the start of the file.
-        let before = table.micros(Frame(frame.0 - 1)).unwrap_or(0);
-        let seek = (start + before) / 2 + table.first_micros() - info.start_micros;
-        command.args(["-ss", &format!("{}us", seek.max(0))]);
+    if frame.0 >= table.len() {
+        return Err(MediaError::BadInput(format!("There is no frame {frame} in this film.")));
     }
+    let mut command = tools.ffmpeg();
+    command.args(["-loglevel", "error"]).args(seek(info, table, frame));
     input(&mut command, path);
     command.args(["-map", &format!("0:{}", info.stream), "-frames:v", "1"]);
     Ok(command)
+}
+
+/// Input options that make ffmpeg begin with a frame: it decodes from the keyframe before.
+pub(crate) fn seek(info: &ClipInfo, table: &FrameTable, frame: Frame) -> Vec<String> {
+    let times = frame.step(-1).and_then(|before| Some((table.micros(before)?, table.micros(frame)?)));
+    let Some((before, start)) = times else { return Vec::new() };
+    // Half way from the frame before: right whatever is rounded. Counted from the start of the file.
+    let seek = (start + before) / 2 + table.first_micros() - info.start_micros;
+    vec!["-ss".into(), format!("{}us", seek.max(0))]
 }
 
 fn single_output(tools: &Tools, command: Command, frame: Frame) -> Result<Vec<u8>, MediaError> {

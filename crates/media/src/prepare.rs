@@ -8,10 +8,10 @@ use std::sync::{Arc, Mutex};
 
 use jampin_core::geometry::Size;
 use jampin_core::image::{Chroma, CutFinder, Plane, Scene, SceneFinder};
-use jampin_core::time::Frame;
+use jampin_core::time::{Frame, FrameRange};
 
 use crate::child::{Watch, Watched, output};
-use crate::decode::{COUNTED, EVERY_FRAME, JPEG_OPTIONS, picture_filter};
+use crate::decode::{COUNTED, EVERY_FRAME, JPEG_OPTIONS, picture_filter, seek};
 use crate::planes::bytes_below;
 use crate::tools::{Tools, input};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError, PlaneFolder};
@@ -93,6 +93,20 @@ pub enum Leave {
     PicturesAndPlanes,
     /// Only planes: nobody is going to watch.
     Planes,
+    /// Only the planes of these frames, decoded from the keyframe before them.
+    PlanesOf(FrameRange),
+}
+
+impl Leave {
+    /// The first frame that is read.
+    fn first(self) -> Frame {
+        if let Self::PlanesOf(range) = self { range.first } else { Frame(0) }
+    }
+
+    /// How many frames are read of a film of so many.
+    fn count(self, whole: u32) -> u32 {
+        if let Self::PlanesOf(range) = self { range.count() } else { whole }
+    }
 }
 
 /// How far preparing has come.
@@ -109,6 +123,8 @@ pub struct Progress {
 pub struct Prepared {
     /// When each frame is shown, as decoded.
     pub table: FrameTable,
+    /// The frames that were read.
+    pub range: FrameRange,
     /// First frame of every shot but the first.
     pub cuts: Vec<Frame>,
     /// How far the picture as a whole moved since the frame before, in pixels.
@@ -145,7 +161,8 @@ pub fn first_picture(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> Res
     }
 }
 
-/// Decodes the whole clip once. `progress` is called after each frame whose picture and plane are there.
+/// Decodes the whole clip once, or the part of it that is wanted; the whole where a part cannot be found again by its times. `progress` is called
+/// after each frame whose picture and plane are there.
 pub fn prepare(
     tools: &Tools,
     folder: &ClipFolder,
@@ -169,42 +186,59 @@ pub fn prepare(
         }
         None => line.contains("rror") || line.contains("nvalid") || line.contains("orrupt"),
     };
-    let (watched, pipes) = Watched::start(prepare_command(tools, folder, info, leave), watch, keep_line)?;
+    let (watched, pipes) = Watched::start(prepare_command(tools, folder, (info, table), leave), watch, keep_line)?;
     let mut stdout = pipes.stdout.expect("standard output is piped");
-    let (mut cuts, mut scene, mut count) = (CutFinder::default(), SceneFinder::default(), 0);
+    let (first, expected) = (leave.first(), leave.count(table.len()));
+    let (mut cuts, mut scene, mut count) = (CutFinder::starting_at(first), SceneFinder::starting_at(first), 0);
     while let Some(plane) = next_plane(&mut stdout, info.size)? {
         if let Some(folder) = &chroma {
             let Some(chroma) = next_chroma(&mut stdout, info.size)? else { break };
-            folder.write(Frame(count), &chroma)?;
+            folder.write(Frame(first.0 + count), &chroma)?;
             scene.push_chroma(&chroma);
         }
-        planes.write(Frame(count), &plane)?;
+        planes.write(Frame(first.0 + count), &plane)?;
         cuts.push(&plane);
         scene.push(&plane);
         count += 1;
         watched.progress();
-        progress(Progress { frames: count, of: table.len().max(count) });
+        progress(Progress { frames: count, of: expected.max(count) });
     }
     let (status, complaints) = watched.wait()?;
-    tracing::debug!(%status, count, expected = table.len(), "decoded");
+    tracing::debug!(%status, count, expected, "decoded");
+    let decoded = times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone();
+    if let Leave::PlanesOf(range) = leave {
+        let is_it =
+            |frame: Frame, time: &Option<i64>| time.is_some() && table.times.get(frame.0 as usize) == time.as_ref();
+        if count != expected || !range.frames().zip(&decoded).all(|(frame, time)| is_it(frame, time)) {
+            return prepare(tools, folder, (info, table), Leave::Planes, cancel, progress);
+        }
+    }
     if count == 0 {
         let last = complaints.lines().next_back().unwrap_or_default();
         return Err(MediaError::BadInput(format!("No frame of this film can be decoded. {last}")));
     }
-    let decoded = times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone();
-    let (table, remarks) = settle_table(table, &decoded, count, &complaints);
+    let (table, remarks) = match leave {
+        Leave::PlanesOf(_) => (table.clone(), Vec::new()),
+        _ => settle_table(table, &decoded, count, &complaints),
+    };
     let speeds = scene.speeds().to_vec();
     let scene = scene.finish();
     folder.keep_scene(&scene)?;
-    Ok(Prepared { table, cuts: cuts.cuts().to_vec(), speeds, scene, remarks })
+    let range = FrameRange { first, last: Frame(first.0 + count - 1) };
+    Ok(Prepared { table, range, cuts: cuts.cuts().to_vec(), speeds, scene, remarks })
 }
 
-fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo, leave: Leave) -> std::process::Command {
+fn prepare_command(
+    tools: &Tools,
+    folder: &ClipFolder,
+    (info, table): (&ClipInfo, &FrameTable),
+    leave: Leave,
+) -> std::process::Command {
     let Size { width, height } = info.size;
     let planes = format!("scale={width}:{height},{}", planes_filter(info));
     let first = format!("[0:{}]showinfo=checksum=0,{COUNTED}", info.stream);
     let filter = match leave {
-        Leave::Planes => format!("{first},{planes}"),
+        Leave::Planes | Leave::PlanesOf(_) => format!("{first},{planes}"),
         Leave::PicturesAndPlanes => {
             let pictures = picture_filter(info, preview_size(info.size));
             format!("{first},split=2[a][b];[a]{pictures}[pictures];[b]{planes}")
@@ -212,8 +246,15 @@ fn prepare_command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo, leave: L
     };
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "info", "-nostats"]);
+    if let Leave::PlanesOf(range) = leave {
+        // Times as they are in the film: by them the frames are known.
+        command.arg("-copyts").args(seek(info, table, range.first));
+    }
     input(&mut command, &folder.original());
     command.args(["-filter_complex", &filter, "-map", "[planes]"]).args(EVERY_FRAME);
+    if let Leave::PlanesOf(range) = leave {
+        command.args(["-frames:v", &range.count().to_string()]);
+    }
     command.args(["-f", "rawvideo", "pipe:1"]);
     if leave == Leave::PicturesAndPlanes {
         command.args(["-map", "[pictures]"]).args(EVERY_FRAME).args(JPEG_OPTIONS);

@@ -317,3 +317,38 @@ fn colour_differences_lie_where_the_colours_do_also_in_odd_sizes_and_a_grey_film
     let (_dir, _, _, prepared) = opened("grey.mp4", grey);
     assert!(!prepared.scene.is_coloured());
 }
+
+/// A part of a film is decoded from the keyframe before it; its planes are those that the whole film has there, whatever the container.
+#[test]
+fn the_planes_of_a_range_are_those_of_the_whole() {
+    let source = "-f lavfi -i testsrc2=size=320x180:rate=25:duration=4 -pix_fmt yuv420p";
+    let films = [
+        ("b.mp4", format!("{source} -c:v libx264 -g 30 -bf 3"), true),
+        ("b.mkv", format!("{source} -c:v libx264 -g 250 -bf 2"), true),
+        ("late.mp4", format!("{source} -c:v libx264 -g 12 -output_ts_offset 7"), true),
+        ("uneven.mkv", format!("{source} -vf select='not(mod(n\\,7))+mod(n\\,3)' -fps_mode vfr -c:v libx264"), true),
+        ("part.avi", format!("{source} -c:v mpeg4 -g 20"), false),
+        ("part.mpg", format!("{source} -c:v mpeg2video -g 15 -bf 2"), false),
+    ];
+    for (name, arguments, is_sought) in films {
+        let (_dir, folder, info, whole) = opened(name, &arguments);
+        let range = FrameRange { first: Frame(41), last: Frame(52) };
+        let dir = tempfile::tempdir().unwrap();
+        let part = ClipFolder::new(dir.path().to_owned());
+        fs::copy(folder.original(), part.original()).unwrap();
+        let leave = Leave::PlanesOf(range);
+        let tools = Tools::default();
+        let prepared = prepare(&tools, &part, (&info, &whole.table), leave, &Cancel::default(), &mut |_| {}).unwrap();
+        // Where a part cannot be found by its times, the whole is read.
+        assert!(prepared.range == range || !is_sought, "{name}: {:?}", prepared.range);
+        assert_eq!(prepared.table, whole.table, "{name}");
+        let rect = PixelRect { left: 0, top: 0, right: 320, bottom: 180 };
+        let source = |folder: &ClipFolder| StoredPlanes::new(folder.planes(), info.size, WhenMissing::fail());
+        for frame in range.frames() {
+            let [wanted, got] =
+                [&folder, &part].map(|folder| source(folder).window(frame, rect, Component::Luma).unwrap());
+            assert_eq!(wanted.plane.data(), got.plane.data(), "{name}, frame {frame}");
+        }
+        assert!(!part.planes().has(Frame(10)) || prepared.range != range, "{name}: nothing is read beside the range");
+    }
+}

@@ -50,13 +50,13 @@ pub fn probe_values(path: &Path, entries: &str) -> Vec<String> {
     text.lines().map(|line| line.trim_end_matches(',').to_owned()).filter(|line| !line.is_empty()).collect()
 }
 
-/// A clip that was really filmed: fetched by `bin/real-film`, not part of the project.
+/// A clip that was really filmed, `carphone.mp4` or `street.mp4`: fetched by `bin/real-film`, not part of the project.
 ///
 /// # Panics
 /// When it is not there and cannot be fetched.
-pub fn real_film() -> PathBuf {
+pub fn real_film(name: &str) -> PathBuf {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
     let fetched = Command::new(root.join("bin/real-film")).status().expect("bin/real-film runs");
     assert!(fetched.success(), "the real film could not be fetched");
-    root.join("target/real-film/carphone.mp4")
+    root.join("target/real-film").join(name)
 }

@@ -2,7 +2,7 @@
 
 use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
-use jampin_core::follow::{Direction, cleared_ahead, shot_part};
+use jampin_core::follow::{Direction, cleared_ahead};
 use jampin_core::time::Frame;
 use jampin_jobs::{FollowTask, Task};
 use serde::Deserialize;
@@ -39,8 +39,7 @@ pub(crate) async fn start(
             "The pin is not on frame {from}. Go to a frame of its trail, or put it in place on this one, then follow."
         )));
     }
-    let cuts: Vec<Frame> = loaded.clip.cuts.iter().map(|cut| Frame(*cut as u32)).collect();
-    let part = shot_part(loaded.stored.info.range, &cuts, from);
+    let part = loaded.part(from);
     let cleared = directions.iter().flat_map(|direction| {
         let (whole, step) = match direction {
             Direction::Forward => (part.last, 1),

@@ -26,9 +26,8 @@ const CONTRAST: f64 = 4.0;
 #[derive(Deserialize)]
 pub(crate) struct PatchQuery {
     frame: Frame,
-    /// Compared with the nearest guide instead of the first pattern.
-    #[serde(default)]
-    nearest: bool,
+    /// Compared with the picture of this frame instead of the first one.
+    against: Option<Frame>,
     /// Where the point is, while it is being moved.
     x: Option<f64>,
     y: Option<f64>,
@@ -51,9 +50,8 @@ pub(crate) async fn patch(
     let now = moved.or_else(|| track.get(query.frame).map(|sample| sample.at)).map(|at| (query.frame, at));
     let now = now.ok_or_else(|| ApiError::NotFound("The pin has no place on this frame.".into()))?;
     let first = (pin.frame, track.position(pin.frame).unwrap_or(pin.at));
-    let other_guides = track.guides().filter(|(frame, _)| *frame != query.frame);
-    let nearest = other_guides.min_by_key(|(frame, _)| frame.until(query.frame).abs());
-    let picked = nearest.filter(|_| query.nearest).map_or(first, |(frame, sample)| (frame, sample.at));
+    let against = query.against.and_then(|frame| Some((frame, track.position(frame)?)));
+    let picked = against.unwrap_or(first);
     let planes = state.library.clip(loaded.clip.id).planes();
     let when_missing = WhenMissing { wait: Duration::from_secs(1), cancel: Cancel::default() };
     let mut source = StoredPlanes::new(planes, loaded.info.size, when_missing);

@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
-use jampin_core::follow::{Direction, shot_part};
+use jampin_core::follow::Direction;
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource};
 use jampin_core::matching::{PatternChoice, choose_pattern, choose_search};
@@ -124,8 +124,7 @@ fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin, label: Label) -> Subje
 
 /// Pattern side and search distance that suit the spot.
 async fn choose(state: &AppState, loaded: &Loaded, frame: Frame, at: Point) -> Result<(PatternChoice, u32), ApiError> {
-    let cuts: Vec<Frame> = loaded.clip.cuts.iter().map(|cut| Frame(*cut as u32)).collect();
-    let part = shot_part(loaded.stored.info.range, &cuts, frame);
+    let part = loaded.part(frame);
     let neighbour = [1, -1].into_iter().filter_map(|step| frame.step(step)).find(|other| part.contains(*other));
     let planes = state.library.clip(loaded.clip.id).planes();
     let when_missing = WhenMissing { wait: PATIENCE, cancel: Cancel::default() };

@@ -3,13 +3,14 @@
 use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, post, web};
-use jampin_core::check::pace;
+use jampin_core::check::{key_pictures, pace};
 use jampin_core::edit::{Edit, followed};
+use jampin_core::follow::shot_part;
 use jampin_core::geometry::Size;
 use jampin_core::scene::{Art, Drawable, Flare, Scene};
 use jampin_core::shot::{Attachment, SUBJECT_COLOURS, Subject, Track};
 use jampin_core::solve::{doubts, next_guide};
-use jampin_core::time::Frame;
+use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{ClipInfo, FrameTable};
 use jampin_render::{Artwork, TypesetError};
 use jampin_store::{Clip, StoredShot};
@@ -32,6 +33,14 @@ pub(crate) struct Loaded {
     pub clip: Clip,
     pub info: ClipInfo,
     pub table: FrameTable,
+}
+
+impl Loaded {
+    /// The part of the shot between two cuts that holds a frame.
+    pub fn part(&self, frame: Frame) -> FrameRange {
+        let cuts = self.stored.shot.cuts(self.clip.cuts.iter().map(|cut| Frame(*cut as u32)));
+        shot_part(self.stored.info.range, &cuts, frame)
+    }
 }
 
 pub(crate) async fn load(state: &AppState, id: Uuid) -> Result<Loaded, ApiError> {
@@ -101,6 +110,7 @@ pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) 
         },
         "colours": SUBJECT_COLOURS,
         "subjects": stored.shot.subjects,
+        "no_cuts": stored.shot.no_cuts,
         "recipes": recipes,
         "looks": looks,
         "tracks": tracks,
@@ -128,7 +138,7 @@ pub(crate) async fn shot_samples(
     Ok(HttpResponse::Ok().json(columns(query.pin, track, Frame(query.first), Frame(query.last))))
 }
 
-/// The frames of a pin most worth a look, the frame on which one more guide would help most, and its pace.
+/// The frames of a pin most worth a look, the frame on which one more guide would help most, its pace, and the frames to compare others with.
 #[get("/api/shots/{id}/pins/{pin}/doubts")]
 pub(crate) async fn pin_doubts(
     state: web::Data<AppState>,
@@ -139,8 +149,9 @@ pub(crate) async fn pin_doubts(
     let track = stored.shot.track(pin);
     let off = stored.shot.pin(pin).and_then(|(subject, _)| stored.shot.raw_motion_of(subject));
     let off = off.map(|motion| motion.residuals_of(pin)).unwrap_or_default();
+    let keys = stored.shot.pin(pin).map(|(_, pin)| key_pictures(pin, track)).unwrap_or_default();
     let answer = json!({
-        "doubts": doubts(track, &off), "next_guide": next_guide(track), "pace": pace(track),
+        "doubts": doubts(track, &off), "next_guide": next_guide(track), "pace": pace(track), "keys": keys,
         "off_others": { "frame": off.keys().collect::<Vec<_>>(), "distance": off.values().map(|off| (off * 1e3).round() / 1e3).collect::<Vec<_>>() },
     });
     Ok(HttpResponse::Ok().json(answer))

@@ -3,7 +3,7 @@
 use serde_json::{Value, json};
 
 use super::{idle, put_pin, with_shot};
-use jampin_testkit::Server;
+use jampin_testkit::{Server, make_film};
 
 struct Bench {
     server: Server,
@@ -244,4 +244,40 @@ fn other_peoples_csv_is_matched_up_and_brought_in() {
     assert!(answer["message"].as_str().unwrap().contains("ine 3"), "{answer}");
     assert_eq!(bench.samples(), before, "nothing is taken of a table with a bad line");
     assert_eq!(bench.server.send("POST", "/api/tables", &json!({ "text": "hello" })).status, 422);
+}
+
+/// Two films one after the other with one thing in both: a cut is found, and a pin ends there, until a person says that there is none.
+#[test]
+fn a_pin_ends_at_a_cut_until_a_person_says_that_there_is_none() {
+    let server = Server::start(super::PROGRAM, &[]);
+    let dir = tempfile::tempdir().unwrap();
+    let film = "-f lavfi -i testsrc2=size=320x240:rate=25:duration=0.8 -f lavfi -i mandelbrot=size=320x240:rate=25:start_scale=0.4 \
+                -f lavfi -i cellauto=size=80x80:rate=25:rule=110:scroll=0 -filter_complex \
+                [1:v]trim=duration=0.8[b];[2:v]trim=end_frame=1,loop=40:1,setpts=N/25/TB[c];[0:v][b]concat=n=2[ab];[ab][c]overlay=120:80:shortest=1 \
+                -pix_fmt yuv420p";
+    let shot = server.shot_of(&server.project("Open day"), &make_film(dir.path(), "two.mp4", film));
+    let path = format!("/api/shots/{shot}");
+    let state = server.wait(&path, |state| state["clip"]["state"] == "ready");
+    assert_eq!(state["clip"]["cuts"], json!([20]));
+    let put = json!({ "revision": 0, "frame": 5, "x": 160.0, "y": 120.0, "follow": true });
+    let pin = server.send("POST", &format!("{path}/pins"), &put).json()["made"]["pin"].clone();
+    let last = |state: &Value| state["tracks"][0]["frame"].as_array().unwrap().last().cloned();
+    assert_eq!(last(&server.wait(&path, idle)), Some(json!(19)));
+
+    let send = |to: &str, mut body: Value| {
+        body["revision"] = server.get(&path).json()["shot"]["revision"].clone();
+        server.send("POST", &format!("{path}/{to}"), &body)
+    };
+    let edit = json!({ "edit": "set_no_cuts", "frames": [20] });
+    assert_eq!(send("edits", json!({ "title": "No cut on frame 20", "edit": edit })).status, 200);
+    let follow = json!({ "pin": pin, "from": 19, "directions": ["forward"], "single": false });
+    assert_eq!(send("follow", follow).status, 202);
+    let state = server.wait(&path, idle);
+    assert_eq!((last(&state), &state["no_cuts"]), (Some(json!(39)), &json!([20])));
+    assert_eq!(state["tracks"][0]["state"][30], "found", "what is in both films is found in both");
+    // And it can be taken back.
+    assert_eq!(send("undo", json!({})).status, 200);
+    assert_eq!(send("undo", json!({})).status, 200);
+    let state = server.get(&path).json();
+    assert_eq!((last(&state), &state["no_cuts"]), (Some(json!(19)), &json!([])));
 }

@@ -6,6 +6,7 @@ mod engine;
 mod handed_on;
 mod harness;
 mod mending;
+mod real;
 mod scenes;
 mod tasks;
 mod yard;

@@ -109,6 +109,11 @@ pub enum Edit {
         /// In order of frames.
         hand_overs: Vec<HandOver>,
     },
+    /// Says which of the cuts that were found in the film are none.
+    SetNoCuts {
+        /// The first frames after what is no cut.
+        frames: Vec<Frame>,
+    },
     /// Sets samples of a pin, or removes those given as `null`.
     SetSamples {
         /// Whose.
@@ -159,6 +164,7 @@ impl Edit {
             Self::PutPoint { subject, point, index } => put_point(shot, *subject, point, *index),
             Self::RemovePoint { subject, point } => remove_point(shot, *subject, *point),
             Self::SetHandOvers { subject, hand_overs } => set_hand_overs(shot, *subject, hand_overs),
+            Self::SetNoCuts { frames } => set_no_cuts(shot, frames),
             Self::SetSamples { pin, samples } => set_samples(shot, *pin, samples),
             Self::All { edits } => apply_all(shot, edits),
         }
@@ -219,7 +225,7 @@ fn rename(shot: &mut Shot, id: Uuid, name: &str) -> Result<Edit, EditError> {
 }
 
 fn put_pin(shot: &mut Shot, id: Uuid, pin: &Pin, index: Option<usize>) -> Result<Edit, EditError> {
-    if !pin.at.is_finite() || !pin.stop_below.is_finite() {
+    if !pin.at.is_finite() || !pin.least_match().is_finite() {
         return Err(EditError::Number);
     }
     let subject = subject_mut(shot, id)?;
@@ -311,6 +317,13 @@ fn set_hand_overs(shot: &mut Shot, id: Uuid, hand_overs: &[HandOver]) -> Result<
     hand_overs.sort_by_key(|over| over.from);
     let before = std::mem::replace(&mut subject.hand_overs, hand_overs);
     Ok(Edit::SetHandOvers { subject: id, hand_overs: before })
+}
+
+fn set_no_cuts(shot: &mut Shot, frames: &[Frame]) -> Result<Edit, EditError> {
+    let mut frames = frames.to_vec();
+    frames.sort_unstable();
+    frames.dedup();
+    Ok(Edit::SetNoCuts { frames: std::mem::replace(&mut shot.no_cuts, frames) })
 }
 
 fn set_samples(shot: &mut Shot, pin: Uuid, samples: &[(Frame, Option<Sample>)]) -> Result<Edit, EditError> {

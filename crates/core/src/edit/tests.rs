@@ -38,6 +38,7 @@ fn every_edit_is_undone_by_its_inverse_and_redone_by_the_inverse_of_that() {
     let edits = [
         Edit::AddSubject { index: 0, subject: subject(20) },
         Edit::RemoveSubject { subject: id(10) },
+        Edit::SetNoCuts { frames: vec![Frame(9), Frame(4), Frame(9)] },
         Edit::Rename { subject: id(10), name: "Crane".into() },
         Edit::PutPin { subject: id(10), pin: pin(40), index: None },
         Edit::PutPin { subject: id(10), pin: pin(40), index: Some(0) },

@@ -131,7 +131,7 @@ pub fn follow<S: FrameSource>(
         }
         let near = Prediction { at: predicted, reach: looker.reach(1.0), shape, velocity, is_hidden: false };
         let mut seen = see(&mut looker, &mut references, source, next, &near)?;
-        if seen.find.matched < pin.stop_below {
+        if seen.find.matched < pin.least_match() {
             // Perhaps it only changed its pace: once more, further, from where it last was.
             let far = Prediction { at, reach: looker.reach(SECOND_LOOK), ..near };
             let second = see(&mut looker, &mut references, source, next, &far)?;
@@ -143,7 +143,7 @@ pub fn follow<S: FrameSource>(
         if !looker.size.contains(found.at()) {
             return Ok(FollowEnd::LeftPicture { frame: next, at: found.at() });
         }
-        if found.matched < pin.stop_below {
+        if found.matched < pin.least_match() {
             return Ok(FollowEnd::LowMatch { frame: next, matched: found.matched, at: found.at() });
         }
         velocity = found.at() - at;

@@ -4,7 +4,7 @@ use serde::Deserialize;
 use thiserror::Error;
 
 use crate::geometry::Point;
-use crate::shot::{Channel, Filter, Motion, Pin, ReferencePolicy};
+use crate::shot::{Channel, Filter, Motion, ReferencePolicy};
 use crate::time::Frame;
 
 /// The file: a list of pins.
@@ -45,9 +45,9 @@ pub struct PinRequest {
     /// What is done to the picture first.
     #[serde(default)]
     pub filter: Filter,
-    /// The match below which nothing is believed, 0 to 1.
-    #[serde(default = "default_threshold")]
-    pub stop_below: f64,
+    /// The match below which nothing is believed, 0 to 1; nothing for as the film gives it.
+    #[serde(default)]
+    pub stop_below: Option<f64>,
     /// Places set by hand on other frames.
     #[serde(default)]
     pub guides: Vec<GuideRequest>,
@@ -103,10 +103,6 @@ pub enum PinFileError {
     SameName(String),
 }
 
-fn default_threshold() -> f64 {
-    Pin::STOP_BELOW
-}
-
 impl PinFile {
     /// Reads and checks the file's text.
     pub fn parse(text: &str) -> Result<Self, PinFileError> {
@@ -150,7 +146,7 @@ mod tests {
             {"name":"door","frame":0,"x":1,"y":2,"pattern":[31,21],"search":"auto","motion":"position",
              "channel":"luma","stop_below":0.7,"guides":[{"frame":46,"x":420.0,"y":231.0}]}]}"#;
         let file = PinFile::parse(text).unwrap();
-        assert_eq!(file.pins[0].stop_below, 0.8);
+        assert_eq!((file.pins[0].stop_below, file.pins[1].stop_below), (None, Some(0.7)));
         assert_eq!(file.pins[0].pattern.given(), None);
         assert_eq!(file.pins[1].pattern.given(), Some([31, 21]));
         assert_eq!(file.pins[1].search.given(), None);

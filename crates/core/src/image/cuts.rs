@@ -45,6 +45,11 @@ struct Signature {
 }
 
 impl CutFinder {
+    /// Begins with this frame of a film.
+    pub fn starting_at(first: Frame) -> Self {
+        Self { frame: first.0, ..Self::default() }
+    }
+
     /// Looks at the next frame.
     pub fn push(&mut self, plane: &Plane) {
         let signature = Signature::of(plane);

@@ -63,6 +63,12 @@ pub struct SceneFinder {
 }
 
 impl SceneFinder {
+    /// Begins with this frame of a film; of those before nothing is known.
+    pub fn starting_at(first: Frame) -> Self {
+        let unknown = FrameChange { most: 0.0, camera: None };
+        Self { scene: Scene { changes: vec![unknown; first.0 as usize], ..Scene::default() }, ..Self::default() }
+    }
+
     /// Looks at the next frame.
     pub fn push(&mut self, plane: &Plane) {
         let size = plane.size();

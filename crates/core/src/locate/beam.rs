@@ -181,10 +181,11 @@ impl Beam {
         next.sort_by(|a, b| a.cost.total_cmp(&b.cost));
         next.truncate(self.settings.beam);
         if next.is_empty() {
-            self.stand_still();
-        } else {
-            self.frames.push(next);
+            // Nothing there, and it may not be hidden: it stays where it was, unseen.
+            let same = self.states().iter().enumerate();
+            next = same.map(|(before, state)| State { before, candidate: None, ..*state }).collect();
         }
+        self.frames.push(next);
     }
 
     /// Index of each frame's state on the best way, in the order in which frames were added.

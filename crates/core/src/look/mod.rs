@@ -152,7 +152,7 @@ impl<'a> Looker<'a> {
         let candidates = searcher.find(&windows);
         let ratios = peak_ratios(&candidates, f64::from(self.pin.pattern[0].min(self.pin.pattern[1])));
         let best = candidates.first().map_or(0.0, |candidate| candidate.score);
-        let least = (self.pin.stop_below - BEYOND_ALIGNMENT) as f32;
+        let least = (self.pin.least_match() - BEYOND_ALIGNMENT) as f32;
         let worth = |candidate: &&Candidate| candidate.score >= (best - CLEARLY_WORSE).max(least);
         let most = if prediction.is_hidden { ALIGNED_WHILE_HIDDEN } else { ALIGNED_CANDIDATES };
         let mut placed: Vec<(Alignment, Homography, Option<f64>)> = Vec::with_capacity(ALIGNED_CANDIDATES);
@@ -223,7 +223,7 @@ impl<'a> Looker<'a> {
     }
 
     fn place(&mut self, target: &mut Target, blur: Blur, windows: &[Window], start: Homography) -> Alignment {
-        (self.aligner.hopeless, self.aligner.roughly) = (self.pin.stop_below - BEYOND_SHAPE, self.roughly);
+        (self.aligner.hopeless, self.aligner.roughly) = (self.pin.least_match() - BEYOND_SHAPE, self.roughly);
         self.aligner.align(target.reference.softened(blur), windows, start, Motion::Position, ALIGN_REACH)
     }
 
@@ -240,13 +240,13 @@ impl<'a> Looker<'a> {
         placed: Alignment,
     ) -> Alignment {
         let pattern = target.reference.softened(blur);
-        self.aligner.hopeless = self.pin.stop_below - BEYOND_LAST_STEPS;
+        self.aligner.hopeless = self.pin.least_match() - BEYOND_LAST_STEPS;
         let mut step =
             |from: Homography, motion: Motion| self.aligner.align(pattern, windows, from, motion, ALIGN_REACH);
         let from = if placed.has_settled() { placed.map } else { start };
         let is_same = start.shape() == Shape::SAME;
         match self.pin.motion {
-            _ if placed.matched < self.pin.stop_below - BEYOND_SHAPE => placed,
+            _ if placed.matched < self.pin.least_match() - BEYOND_SHAPE => placed,
             Motion::Position if is_same && placed.matched >= STIFF => placed,
             Motion::Position if is_same => {
                 let grown = step(from, Motion::Scale);
@@ -266,7 +266,7 @@ impl<'a> Looker<'a> {
         let (map, matched) = if found.has_settled() && found.map.shape().growth() > 0.1 {
             (found.map, found.matched)
         } else {
-            (start, found.matched.min(self.pin.stop_below * 0.5))
+            (start, found.matched.min(self.pin.least_match() * 0.5))
         };
         Find { map, matched, covariance: found.covariance, to_newest: matched, ..Find::nothing(map) }
     }

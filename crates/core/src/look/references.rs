@@ -54,10 +54,10 @@ impl References {
         let renewed = self.is_renewed();
         look.finds.iter_mut().for_each(|find| find.anchored = !renewed);
         if renewed && looker.pin.reference == ReferencePolicy::Checked {
-            for find in look.finds.iter_mut().filter(|find| find.matched >= looker.pin.stop_below) {
+            for find in look.finds.iter_mut().filter(|find| find.matched >= looker.pin.least_match()) {
                 let first = looker.align_near(&mut self.first, &look.windows, find.map, prediction.velocity);
                 // Below the threshold the first no longer says anything.
-                if first.matched >= looker.pin.stop_below {
+                if first.matched >= looker.pin.least_match() {
                     *find = Find { peak_ratio: find.peak_ratio, to_newest: find.matched, anchored: true, ..first };
                 }
             }

@@ -39,8 +39,8 @@ fn whole(seen: &[Vec<Seen>], pin: usize, most: Motion) -> Vec<(Point, Covariance
     out
 }
 
-/// Places from next to `edge` up to before `end`, or, when `end` is not behind it, down to `end`.
-fn carried(seen: &[Vec<Seen>], pin: usize, edge: usize, end: usize, most: Motion) -> Vec<(usize, Point)> {
+/// Places of a pin from next to `edge` up to before `end`, or, when `end` is not behind it, down to `end`.
+pub(super) fn carried(seen: &[Vec<Seen>], pin: usize, edge: usize, end: usize, most: Motion) -> Vec<(usize, Point)> {
     let frames: Vec<usize> = if end > edge { (edge + 1..end).collect() } else { (end..edge).rev().collect() };
     let Some((place, _)) = seen[pin][edge] else { return Vec::new() };
     let (mut base, mut base_place) = (edge, place);

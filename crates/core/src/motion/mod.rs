@@ -5,6 +5,7 @@ mod complete;
 mod fit;
 mod poses;
 mod robust;
+mod rough;
 mod subject;
 #[cfg(test)]
 mod tests;

@@ -6,6 +6,7 @@ use uuid::Uuid;
 
 use super::complete::{Seen, completed};
 use super::fit::{Fit, Match, fit_most, fit_weighted};
+use super::rough;
 use crate::geometry::{Homography, Point, Shape};
 use crate::shot::{Covariance, Motion, Sample, SampleState, Track};
 use crate::time::Frame;
@@ -75,8 +76,9 @@ impl SubjectMotion {
             pins.iter().flat_map(|(_, track)| track.spans()).flat_map(|span| span.frames()).collect();
         frames.sort_unstable();
         frames.dedup();
-        let seen: Vec<Vec<Seen>> =
+        let samples: Vec<Vec<Option<Sample>>> =
             pins.iter().map(|(_, track)| frames.iter().map(|&frame| look(track, frame)).collect()).collect();
+        let seen = rough::seen(&samples, most);
         let whole = completed(&seen, most);
         let count = |at: usize| seen.iter().filter(|pin| pin[at].is_some()).count();
         let reference = (0..frames.len()).max_by_key(|&at| (count(at), -near.until(frames[at]).abs()))?;
@@ -164,9 +166,8 @@ impl SubjectMotion {
     }
 }
 
-fn look(track: &Track, frame: Frame) -> Seen {
-    let sample = track.get(frame).filter(|sample| sample.state.is_present())?;
-    Some((sample.at, sample.covariance))
+fn look(track: &Track, frame: Frame) -> Option<Sample> {
+    track.get(frame).filter(|sample| sample.state.is_present())
 }
 
 /// The richest motion that these places on the subject fix.

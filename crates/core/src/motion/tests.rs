@@ -5,7 +5,7 @@ use uuid::Uuid;
 use super::*;
 use crate::geometry::{Homography, Point};
 use crate::path::Path;
-use crate::shot::{Covariance, Motion, Sample, SampleState, Track};
+use crate::shot::{Covariance, Grasp, Motion, Sample, SampleState, Track};
 use crate::time::Frame;
 
 const CORNERS: [(f64, f64); 6] =
@@ -113,6 +113,44 @@ fn one_bad_pin_of_six_moves_nothing() {
             }
         }
     }
+}
+
+/// A pin that is known roughly on the last frames: three others that are known exactly carry it, where they carried it well before.
+#[test]
+fn who_carries_a_pin_that_is_known_roughly_is_tried_out() {
+    // How far a place on the plane is from the truth, at worst, when the pin is off by (2, -3) on the last frames, known to `deviation` there.
+    let off = |tilt: f64, deviation: f64| {
+        let tilted = |n: u32| {
+            let change = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [tilt * f64::from(n), 0.0, 1.0]];
+            flight(f64::from(n) * 0.1).after(&Homography::new(change))
+        };
+        let track = |pin: usize| -> Track {
+            let sample = |n: u32| {
+                let at = tilted(n).apply(corners(4)[pin]);
+                let exact = Sample::bare(at, 0.95, sure(0.05), SampleState::Found);
+                let rough = Sample {
+                    grasp: Grasp::Rough,
+                    at: at + Point::new(2.0, -3.0),
+                    covariance: sure(deviation),
+                    ..exact
+                };
+                (Frame(n), if pin == 3 && n >= 85 { rough } else { exact })
+            };
+            (0..100).map(sample).collect()
+        };
+        let tracks: Vec<Track> = (0..4).map(track).collect();
+        let (motion, inside) = (motion(&tracks), Point::new(300.0, 500.0));
+        let own = motion.pose(Frame(0)).unwrap().inverse().unwrap().apply(tilted(0).apply(inside));
+        let miss = |n: u32| motion.pose(Frame(n)).unwrap().apply(own).distance(tilted(n).apply(inside));
+        (0..100).map(miss).fold(0.0, f64::max)
+    };
+    assert!(off(0.0, 1.8) < 0.3, "carried: {}", off(0.0, 1.8));
+    let (tilting, as_known) = (off(-3e-6, 1.8), off(-3e-6, 0.001));
+    assert!(
+        tilting < as_known,
+        "a steady tilt, which the three do not show, is partly carried on: {tilting} against {as_known}"
+    );
+    assert!((1.5..4.5).contains(&as_known), "what is surer than that is taken as it is known: {as_known}");
 }
 
 #[test]

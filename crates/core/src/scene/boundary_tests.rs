@@ -32,7 +32,7 @@ fn yard(boundary: Boundary) -> Shot {
         ..Subject::new(Uuid::from_u128(60), "Yard", 'A', 1)
     };
     let tracks = places.iter().enumerate().map(|(i, at)| (id(i), track(at))).collect();
-    Shot { subjects: vec![subject], tracks }
+    Shot { subjects: vec![subject], tracks, ..Shot::default() }
 }
 
 fn round_the_yard() -> Boundary {

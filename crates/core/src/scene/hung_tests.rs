@@ -30,7 +30,7 @@ fn shot(corners: usize, kind: AttachmentKind) -> Shot {
         ..Subject::new(Uuid::from_u128(60), "Shed", 'A', 1)
     };
     let tracks = places.iter().enumerate().map(|(i, at)| (id(i), track(at))).collect();
-    Shot { subjects: vec![subject], tracks }
+    Shot { subjects: vec![subject], tracks, ..Shot::default() }
 }
 
 fn drawables(shot: &Shot, frame: u32) -> Vec<Drawable> {

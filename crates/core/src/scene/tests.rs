@@ -17,7 +17,7 @@ fn shot(label: Label, places: &[(u32, f64, f64)]) -> Shot {
         (Frame(frame), Sample { state: SampleState::Found, ..Sample::guide(Point::new(x, y)) })
     };
     let tracks = [(Uuid::from_u128(1), places.iter().map(found).collect())].into();
-    Shot { subjects: vec![subject], tracks }
+    Shot { subjects: vec![subject], tracks, ..Shot::default() }
 }
 
 fn range(first: u32, last: u32) -> FrameRange {

@@ -128,12 +128,20 @@ impl Attachment {
 pub struct Shot {
     /// The subjects, in order of the rows on the page.
     pub subjects: Vec<Subject>,
+    /// Frames on which the film was found to go over to another picture, and a person says that it does not.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub no_cuts: Vec<Frame>,
     /// Samples by pin. Stored apart from the rest, because they are many.
     #[serde(skip)]
     pub tracks: BTreeMap<Uuid, Track>,
 }
 
 impl Shot {
+    /// Those of the cuts that were found in the film that are cuts.
+    pub fn cuts(&self, found: impl IntoIterator<Item = Frame>) -> Vec<Frame> {
+        found.into_iter().filter(|cut| !self.no_cuts.contains(cut)).collect()
+    }
+
     /// The subject with this identity.
     pub fn subject(&self, id: Uuid) -> Option<&Subject> {
         self.subjects.iter().find(|subject| subject.id == id)

@@ -121,8 +121,9 @@ pub struct Pin {
     /// What is done to the picture first.
     #[serde(default)]
     pub filter: Filter,
-    /// A match below this is not believed, 0 to 1.
-    pub stop_below: f64,
+    /// A match below this is not believed, 0 to 1; nothing for as the shot gives it.
+    #[serde(default)]
+    pub stop_below: Option<f64>,
     /// Frames on which a person says that the subject is hidden or away: nothing found there is believed.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub hidden: Vec<FrameRange>,
@@ -151,7 +152,7 @@ pub enum PinProblem {
 }
 
 impl Pin {
-    /// The match below which following stops, unless set otherwise. Common practice.
+    /// The match below which following stops, unless set otherwise or known better. Common practice.
     pub const STOP_BELOW: f64 = 0.80;
 
     /// A pin with these sizes and everything else as usual.
@@ -166,9 +167,14 @@ impl Pin {
             channel: Channel::default(),
             reference: ReferencePolicy::default(),
             filter: Filter::default(),
-            stop_below: Self::STOP_BELOW,
+            stop_below: None,
             hidden: Vec::new(),
         }
+    }
+
+    /// The least match that is believed.
+    pub fn least_match(&self) -> f64 {
+        self.stop_below.unwrap_or(Self::STOP_BELOW)
     }
 
     /// Whether a person says that the subject is hidden on a frame.
@@ -204,8 +210,8 @@ impl Pin {
         if !(1..=MAX_SEARCH).contains(&across) || !(1..=MAX_SEARCH).contains(&down) {
             return Err(PinProblem::Search(across, down));
         }
-        if !(0.0..=1.0).contains(&self.stop_below) {
-            return Err(PinProblem::StopBelow(self.stop_below));
+        if let Some(least) = self.stop_below.filter(|least| !(0.0..=1.0).contains(least)) {
+            return Err(PinProblem::StopBelow(least));
         }
         Ok(())
     }
@@ -239,6 +245,6 @@ mod tests {
         let thin = Pin { pattern: [31, 3], ..good.clone() };
         assert_eq!(thin.check(size), Err(PinProblem::Pattern(31, 3)));
         assert!(Pin { search: [0, 64], ..good.clone() }.check(size).is_err());
-        assert!(Pin { stop_below: f64::NAN, ..good }.check(size).is_err());
+        assert!(Pin { stop_below: Some(f64::NAN), ..good }.check(size).is_err());
     }
 }

@@ -14,6 +14,7 @@ mod segment;
 mod share;
 #[cfg(test)]
 mod tests;
+mod threshold;
 mod whole;
 
 use std::cmp::Reverse;
@@ -33,6 +34,7 @@ use scout::{Found, merge_all};
 pub use segment::affected;
 use segment::{Guides, Path, Segment, Side};
 use share::share;
+use threshold::threshold;
 
 /// Places are scouted to this, in pixels, and refined afterwards.
 const SCOUTED_TO: f64 = 0.01;
@@ -168,14 +170,30 @@ struct Task<'a> {
     range: FrameRange,
 }
 
+/// The pin with the match that is believed: what a person has set, or what suits it on this shot.
+fn believing<S: FrameSource>(
+    source: &mut S,
+    task: Task<'_>,
+    sightings: &rough::Sightings,
+) -> Result<Pin, Halt<S::Error>> {
+    let mut pin = task.pin.clone();
+    if pin.stop_below.is_none() {
+        let first = task.guides.within(task.range).next().or(task.guides.all().first());
+        pin.stop_below = first.map(|guide| threshold(source, task, guide, sightings)).transpose()?;
+    }
+    Ok(pin)
+}
+
 fn solved<S>(sources: &mut [S], view: &View<'_>, task: Task<'_>, watch: &dyn Watch) -> Result<Track, Halt<S::Error>>
 where
     S: FrameSource + Send,
     S::Error: Send,
 {
-    let Task { pin, size, guides, range, .. } = task;
+    let Task { size, guides, range, .. } = task;
     let segments = guides.segments(range);
     let sightings = rough::sightings(sources, view, task, &segments, watch)?;
+    let pin = &believing(&mut sources[0], task, &sightings)?;
+    let task = Task { pin, ..task };
     let mut sides: Vec<(usize, Side<'_>)> =
         segments.iter().enumerate().flat_map(|(i, segment)| segment.sides().map(move |side| (i, side))).collect();
     // The longest first, so that no thread is left with a long one at the end.
@@ -192,9 +210,8 @@ where
     }
     rough::reconcile(&mut path, &sightings, view);
     let errors = refine(sources, task, &mut path, watch)?;
-    rough::weigh_both(&mut path, &sightings, view.side);
-    let mut track =
-        fill::fill(pin, size, guides, range, (&path, &errors), &rough::samples(task, &path, &sightings, view.side));
+    rough::weigh_both(&mut path, &sightings);
+    let mut track = fill::fill(pin, size, guides, range, (&path, &errors), &rough::samples(task, &path, &sightings));
     bridged_again(task.track, range, &mut track);
     Ok(track)
 }

@@ -96,7 +96,7 @@ fn distance_beside<S: FrameSource>(
     let prediction =
         Prediction { at: guide.at, reach, shape: guide.shape, velocity: Point::default(), is_hidden: false };
     let look = looker.look(source, guide.frame, &mut target, &prediction)?;
-    let found = look.finds.first().filter(|find| find.matched >= task.pin.stop_below);
+    let found = look.finds.first().filter(|find| find.matched >= task.pin.least_match());
     Ok(found.map(|find| find.at().distance(guide.at)))
 }
 
@@ -172,7 +172,7 @@ impl Refiner<'_> {
                 let Some(target) = targets.get(&guide.frame) else { continue };
                 let target = mine.entry(guide.frame).or_insert_with(|| target.clone());
                 let again = looker.align_again(target, &self.windows[frame], find);
-                if again.matched >= self.task.pin.stop_below && again.at().distance(find.at()) < MOST_MOVED {
+                if again.matched >= self.task.pin.least_match() && again.at().distance(find.at()) < MOST_MOVED {
                     seen.push((f64::from(guide.frame.until(*frame).unsigned_abs() as u32), again));
                 }
             }
@@ -191,7 +191,7 @@ impl Refiner<'_> {
         for (frame, find) in chunk.iter_mut().filter(|(_, find)| find.anchored) {
             Halt::on_stop(self.watch, Step::Compared)?;
             let again = looker.align_again(whole, &self.windows[frame], find);
-            let kept = again.matched >= find.matched - MATCH_LOST && again.matched >= self.task.pin.stop_below;
+            let kept = again.matched >= find.matched - MATCH_LOST && again.matched >= self.task.pin.least_match();
             if kept && again.at().distance(find.at()) < MOST_MOVED {
                 let at = again.at() + corrections.at(*frame);
                 *find = Find { map: again.map.moved_to(at), peak_ratio: find.peak_ratio, anchored: true, ..again };
@@ -205,7 +205,7 @@ impl Refiner<'_> {
         let mut corrections = Vec::new();
         for guide in self.task.guides.all() {
             let found = looker.align_again(whole, &self.windows[&guide.frame], &Find::nothing(guide.map()));
-            if found.matched >= self.task.pin.stop_below && found.at().distance(guide.at) < MOST_MOVED {
+            if found.matched >= self.task.pin.least_match() && found.at().distance(guide.at) < MOST_MOVED {
                 corrections.push((guide.frame, guide.at - found.at()));
             }
         }

@@ -13,7 +13,7 @@ use crate::look::Find;
 use crate::shot::{Motion, Sample};
 use crate::time::{Frame, FrameRange};
 
-/// An exact place further than this share of the subject's box from where the subject is belongs to something else.
+/// Share of the subject's box within which an exact place is on the subject.
 const ELSEWHERE: f64 = 0.3;
 /// Nothing is told apart below this, in pixels.
 const TOLERANCE: f64 = 3.0;
@@ -33,8 +33,37 @@ const DISAGREE: f64 = 1.0;
 /// A subject that is seen less than this is no less sure.
 const LEAST_LIKENESS: f64 = 0.3;
 
-/// What is seen of the subject, by frame.
-pub(super) type Sightings = BTreeMap<Frame, Sighting>;
+/// What is seen of the subject on all frames that are solved.
+pub(super) struct Sightings {
+    all: BTreeMap<Frame, Sighting>,
+    /// Of the subject's box where it was clicked on, in pixels.
+    side: f64,
+}
+
+impl Sightings {
+    pub fn get(&self, frame: Frame) -> Option<&Sighting> {
+        self.all.get(&frame)
+    }
+
+    pub fn iter(&self) -> impl Iterator<Item = &Sighting> {
+        self.all.values()
+    }
+
+    /// Side of the subject's box on a frame, in pixels.
+    pub fn side(&self, sighting: &Sighting) -> f64 {
+        self.side * sighting.growth
+    }
+
+    /// An exact place further than this from where the subject is, in pixels, belongs to something else.
+    pub fn reach(&self, sighting: &Sighting) -> f64 {
+        (ELSEWHERE * self.side(sighting)).max(TOLERANCE)
+    }
+
+    /// Whether the subject is seen well enough to look nowhere else for the spot.
+    pub fn is_plain(&self, sighting: &Sighting) -> bool {
+        sighting.seen && sighting.likeness >= HARDLY
+    }
+}
 
 /// Goes through all segments from both of their sides.
 pub(super) fn sightings<S>(
@@ -75,7 +104,7 @@ where
         ways[segment][usize::from(backward)] = Some(found);
     }
     let all = ways.into_iter().flat_map(|[left, right]| joined(left, right, view.side));
-    Ok(all.map(|sighting| (sighting.frame, sighting)).collect())
+    Ok(Sightings { all: all.map(|sighting| (sighting.frame, sighting)).collect(), side: view.side })
 }
 
 /// Takes away the exact places that are not on the subject.
@@ -85,12 +114,11 @@ pub(super) fn reconcile(path: &mut Path, sightings: &Sightings, view: &View<'_>)
     let runs: Vec<FrameRange> =
         FrameRange::runs(plain).into_iter().filter(|run| run.count() >= RUN_OF_ITS_OWN).collect();
     path.retain(|frame, find| {
-        let Some(sighting) = sightings.get(frame) else { return true };
-        let side = view.side * sighting.growth;
+        let Some(sighting) = sightings.get(*frame) else { return true };
         let off = find.at().distance(sighting.at);
         // Two weak opinions that agree are a good one.
-        let agrees = sighting.likeness > 0.0 && off <= (ELSEWHERE * side).max(TOLERANCE);
-        let stands_alone = || off <= side || runs.iter().any(|run| run.contains(*frame));
+        let agrees = sighting.likeness > 0.0 && off <= sightings.reach(sighting);
+        let stands_alone = || off <= sightings.side(sighting) || runs.iter().any(|run| run.contains(*frame));
         match sighting.seen {
             true => agrees || is_plain(find) && sighting.likeness < HARDLY,
             false => agrees || is_plain(find) && stands_alone(),
@@ -100,12 +128,12 @@ pub(super) fn reconcile(path: &mut Path, sightings: &Sightings, view: &View<'_>)
 
 /// Makes exact places as unsure as the two opinions of where the subject is differ, beyond what the rough one may be off: a pattern that
 /// slides along a thing that turns is found exactly, and wrong.
-pub(super) fn weigh_both(path: &mut Path, sightings: &Sightings, side: f64) {
+pub(super) fn weigh_both(path: &mut Path, sightings: &Sightings) {
     let apart: Vec<(Frame, Point, f64)> = path
         .iter()
         .filter_map(|(frame, find)| {
-            let sighting = sightings.get(frame).filter(|sighting| sighting.seen)?;
-            Some((*frame, find.at() - sighting.at, deviation(sighting, side)))
+            let sighting = sightings.get(*frame).filter(|sighting| sighting.seen)?;
+            Some((*frame, find.at() - sighting.at, deviation(sighting, sightings.side(sighting))))
         })
         .collect();
     for (i, (frame, ..)) in apart.iter().enumerate() {
@@ -127,18 +155,19 @@ fn median(values: impl Iterator<Item = f64>) -> f64 {
     values.get(values.len() / 2).copied().unwrap_or_default()
 }
 
-/// Standard deviation of where a subject is, in pixels: a share of its box, more where it is hardly seen.
+/// Standard deviation of where a subject with a box of this side is, in pixels: a share of it, more where it is hardly seen.
 fn deviation(sighting: &Sighting, side: f64) -> f64 {
-    DEVIATION * side * sighting.growth / sighting.likeness.clamp(LEAST_LIKENESS, 1.0)
+    DEVIATION * side / sighting.likeness.clamp(LEAST_LIKENESS, 1.0)
 }
 
 /// Samples of the frames on which the subject is seen, and no exact place is known. A pin that takes more than the position is as turned and
 /// grown as where it was last, or is next, known exactly.
-pub(super) fn samples(task: Task<'_>, path: &Path, sightings: &Sightings, side: f64) -> BTreeMap<Frame, Sample> {
-    let rough = sightings.values().filter(|sighting| sighting.seen && !path.contains_key(&sighting.frame));
+pub(super) fn samples(task: Task<'_>, path: &Path, sightings: &Sightings) -> BTreeMap<Frame, Sample> {
+    let rough = sightings.iter().filter(|sighting| sighting.seen && !path.contains_key(&sighting.frame));
     let sample = |sighting: &Sighting| {
         let shape = (task.pin.motion != Motion::Position).then(|| nearest_shape(path, sighting.frame));
-        Sample { shape, ..Sample::rough(sighting.at, sighting.likeness, deviation(sighting, side)) }
+        let deviation = deviation(sighting, sightings.side(sighting));
+        Sample { shape, ..Sample::rough(sighting.at, sighting.likeness, deviation) }
     };
     rough.map(|sighting| (sighting.frame, sample(sighting))).collect()
 }

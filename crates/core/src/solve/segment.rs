@@ -171,7 +171,7 @@ impl<'g> Segment<'g> {
         if backward {
             order.reverse();
         }
-        let mut beam = Beam::new(task.size, task.pin.stop_below, at, velocity, shape);
+        let mut beam = Beam::new(task.size, task.pin.least_match(), at, velocity, shape);
         order.iter().for_each(|&i| beam.advance(&finds[i]));
         if let Some(to) = to {
             beam.arrive(&Find { matched: 1.0, ..Find::nothing(to.map()) });

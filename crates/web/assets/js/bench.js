@@ -58,6 +58,7 @@ Alpine.data("bench", () => {
     revision: 0,
     clip: {},
     subjects: [],
+    noCuts: [],
     selected: null,
     frame: 0,
     first: 0,
@@ -147,6 +148,7 @@ Alpine.data("bench", () => {
       this.first = state.shot.range.first;
       this.last = state.shot.range.last;
       this.subjects = state.subjects;
+      this.noCuts = state.no_cuts;
       this.undoTitle = state.undo;
       this.redoTitle = state.redo;
       this.jobs = state.jobs;

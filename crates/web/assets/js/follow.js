@@ -27,7 +27,8 @@ export const following = (parts) => ({
   answered: new Set(),
 
   get threshold() {
-    return Math.round((this.pin?.stop_below ?? 0.8) * 100);
+    const least = this.pin?.stop_below ?? null;
+    return least === null ? "" : Math.round(least * 100);
   },
   get job() {
     const active = (job) => WORK.has(job.kind) && job.payload.pin === this.pin?.id && !job.ended_at;
@@ -74,6 +75,35 @@ export const following = (parts) => ({
     const stops = job.result.ends.filter((end) => end.end.reason !== "end_of_range");
     return stops.map((end) => end.sentence).join(" ");
   },
+  // First frames after what was found to be a cut, without what a person says is none.
+  get cuts() {
+    return this.clip.cuts.filter((cut) => !this.noCuts.includes(cut));
+  },
+  // The cut at which the frame in view begins or after which it ends, when the pin ends there too.
+  get cutHere() {
+    const track = this.track;
+    if (!track || this.job) return null;
+    const ends = (cut) => Boolean(track.get(cut - 1)) !== Boolean(track.get(cut));
+    const cuts = this.cuts.filter((cut) => this.first < cut && cut <= this.last && ends(cut));
+    return cuts.sort((a, b) => Math.abs(a - this.frame) - Math.abs(b - this.frame))[0] ?? null;
+  },
+  get cutText() {
+    const cut = this.cutHere;
+    if (cut === null) return "";
+    return this.track.get(cut) ? `It begins at the cut on frame ${cut}.` : `It ends at the cut on frame ${cut}.`;
+  },
+  get noCutHere() {
+    return this.noCuts.includes(this.frame) ? this.frame : null;
+  },
+  // Another picture begins there, or the same one goes on: then the pin is followed across.
+  async setCut(cut, isCut) {
+    const frames = isCut ? this.noCuts.filter((other) => other !== cut) : [...this.noCuts, cut];
+    await this.edit(`${isCut ? "A cut" : "No cut"} on frame ${cut}`, { edit: "set_no_cuts", frames });
+    if (isCut || !this.track) return;
+    const forward = Boolean(this.track.get(cut - 1));
+    const body = { pin: this.pin.id, from: forward ? cut - 1 : cut, directions: [forward ? "forward" : "backward"], single: false };
+    this.write(() => call("POST", `${this.path}/follow`, { revision: this.revision, ...body }));
+  },
   get followClass() {
     return this.track && this.track.count() > 1 ? "" : "act";
   },
@@ -97,14 +127,17 @@ export const following = (parts) => ({
       this.doubts = [];
       this.pace = null;
       this.nextGuide = null;
+      this.keyPictures = [];
       return;
     }
     try {
-      const { doubts, next_guide, pace, off_others } = await call("GET", `${this.path}/pins/${pin.id}/doubts`);
+      const { doubts, next_guide, pace, off_others, keys } = await call("GET", `${this.path}/pins/${pin.id}/doubts`);
       if (pin.id !== this.pin?.id) return;
       // A guide that was looked at and accepted stays accepted.
       this.doubts = doubts.filter(({ frame, reason }) => reason !== "guide_off" || !this.answered.has(`${pin.id} ${frame}`));
       this.nextGuide = next_guide;
+      this.keyPictures = keys;
+      this.refreshPatches();
       this.pace = pace;
       this.keepOff(off_others);
       this.drawTimeline();
@@ -281,7 +314,7 @@ export const following = (parts) => ({
     this.putPinSettings({ [kind]: sizes }, kind === "pattern" ? "Size of the pattern" : "Size of the search area");
   },
   thresholdTyped(text) {
-    this.putPinSettings({ stop_below: Number(text) / 100 }, "Match to stop below");
+    this.putPinSettings({ stop_below: text === "" ? null : Number(text) / 100 }, "Match to stop below");
   },
   settingChosen(which, value) {
     this.putPinSettings({ [which]: value }, `How ${this.subject.name} is followed`);

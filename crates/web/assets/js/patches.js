@@ -1,19 +1,27 @@
 // The pin enlarged: as picked, now, and the difference.
 export const patching = () => ({
   patches: { picked: "", now: "", difference: "" },
-  nearestGuide: false,
+  keyPictures: [],
+  againstFirst: false,
   largePatches: false,
 
-  compareWith(nearest) {
-    this.nearestGuide = nearest;
+  compareWithFirst(first) {
+    this.againstFirst = first;
     this.refreshPatches();
   },
   enlargePatches() {
     this.largePatches = !this.largePatches;
     this.refreshPatches();
   },
+  // The nearest other frame on which it was plainly seen or set by hand; the one on which it was picked, where there is none.
+  get comparedFrame() {
+    const far = (frame) => Math.abs(frame - this.frame);
+    const others = this.againstFirst ? [] : this.keyPictures.filter((key) => key !== this.frame && this.track.get(key));
+    return others.reduce((best, key) => (best === null || far(key) < far(best) ? key : best), null) ?? this.pin.frame;
+  },
   get pickedText() {
-    return this.nearestGuide ? "nearest guide" : "as picked";
+    if (!this.pin || !this.track) return "as picked";
+    return this.comparedFrame === this.pin.frame ? "as picked" : `on frame ${this.comparedFrame}`;
   },
 
   refreshPatches() {
@@ -24,7 +32,7 @@ export const patching = () => ({
       return;
     }
     const { x, y } = this.dragPlace ?? sample;
-    const where = `frame=${this.frame}&x=${x}&y=${y}&of=${pin.frame},${pin.at.x},${pin.at.y},${pin.pattern},${this.track.guides().length}&nearest=${this.nearestGuide}&side=${this.largePatches ? 520 : 184}`;
+    const where = `frame=${this.frame}&x=${x}&y=${y}&of=${pin.frame},${pin.at.x},${pin.at.y},${pin.pattern},${this.track.guides().length}&against=${this.comparedFrame}&side=${this.largePatches ? 520 : 184}`;
     const address = (which) => `${this.path}/pins/${pin.id}/${which}.png?${where}`;
     this.patches = { picked: address("picked"), now: address("now"), difference: address("difference") };
   },

@@ -203,6 +203,8 @@ export class Timeline {
       context.fillRect(Math.round(this.x(cut)) - 1, 0, 2, box.height);
       context.fillText("cut", this.x(cut) + 4, 24);
     }
+    // What was found to be one, and is none: a short mark at which it can be made one again.
+    for (const frame of state.noCuts) context.fillRect(Math.round(this.x(frame)) - 1, 0, 2, 8);
   }
 
   row(state, subject, top, box) {
@@ -280,7 +282,7 @@ export class Timeline {
     context.stroke();
   }
 
-  // Match over the weave: 50 % at the bottom, 100 % at the top, the threshold dashed. Light on dark, as it lies on a picture.
+  // Match over the weave: 50 % at the bottom, 100 % at the top, the threshold, if one is set, dashed. Light on dark, as it lies on a picture.
   curve(state, top, height) {
     const { pin, track } = state;
     if (!track) return;
@@ -291,13 +293,16 @@ export class Timeline {
       context.strokeStyle = colour;
       context.stroke();
     };
-    context.setLineDash([4, 4]);
-    context.beginPath();
-    context.moveTo(0, y(pin.stop_below));
-    context.lineTo(this.scale.width, y(pin.stop_below));
-    both(3, "rgba(0, 0, 0, 0.4)");
-    both(1, "#ffd9c7");
-    context.setLineDash([]);
+    // A threshold that a person has set; otherwise the solve has its own for each shot.
+    if (pin.stop_below !== null) {
+      context.setLineDash([4, 4]);
+      context.beginPath();
+      context.moveTo(0, y(pin.stop_below));
+      context.lineTo(this.scale.width, y(pin.stop_below));
+      both(3, "rgba(0, 0, 0, 0.4)");
+      both(1, "#ffd9c7");
+      context.setLineDash([]);
+    }
     for (const [first, last] of track.spans()) {
       context.beginPath();
       let before = false;
@@ -326,6 +331,7 @@ export class Timeline {
       context.fill();
     }
     this.caption("match", this.scale.width - 62, y(1) + 12);
+    if (pin.stop_below === null) return;
     this.caption(`stops below ${Math.round(pin.stop_below * 100)} %`, this.scale.width - 118, Math.min(y(pin.stop_below) + 12, top + height - 5));
   }
 

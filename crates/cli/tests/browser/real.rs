@@ -1,0 +1,75 @@
+//! A film that somebody filmed: one click on a lady's hat, a name, and the label stays on while a car goes by and covers her.
+
+use jampin_testkit::{make_film, real_film};
+use serde_json::Value;
+
+use super::mending::Hand;
+use super::{on_page, with_browser};
+
+/// The part of the film that is used begins here.
+const FIRST: u32 = 440;
+const LAST: u32 = 600;
+/// The tip of the hat, as read off the film by hand, frames counted from the film's start: right to a pixel.
+const HAT: [(u32, f64, f64); 9] = [
+    (450, 378.0, 138.5),
+    (470, 381.0, 139.5),
+    (488, 395.3, 140.2),
+    (500, 404.5, 140.3),
+    (515, 408.8, 143.7),
+    (523, 410.0, 144.4),
+    (548, 442.3, 149.0),
+    (570, 466.0, 156.2),
+    (590, 501.3, 163.8),
+];
+/// On these a car covers her.
+const COVERED: [u32; 3] = [530, 533, 536];
+
+/// Where the label's line points to.
+fn pointed_at(drawables: &Value) -> Option<(f64, f64)> {
+    let line = drawables.as_array()?.iter().find(|d| d["shape"]["shape"] == "line")?;
+    let end = |which: &str| Some((line["shape"][which]["x"].as_f64()?, line["shape"][which]["y"].as_f64()?));
+    let ((fx, fy), (tx, ty)) = (end("from")?, end("to")?);
+    let length = (tx - fx).hypot(ty - fy);
+    // It ends some pixels before the spot.
+    Some((tx + (tx - fx) / length * 9.0, ty + (ty - fy) / length * 9.0))
+}
+
+#[test]
+fn a_label_stays_on_a_lady_in_a_real_street() {
+    with_browser(|server, browser| async move {
+        let dir = tempfile::tempdir().unwrap();
+        let part = format!(
+            "-i {} -vf trim=start_frame={FIRST}:end_frame={LAST},setpts=PTS-STARTPTS -an -crf 8 -pix_fmt yuv420p",
+            real_film("street.mp4").display()
+        );
+        let film = make_film(dir.path(), "street.mp4", &part);
+        let shot = server.shot_of(&server.project("Market"), &film);
+        browser.goto(&server.address, &format!("/shots/{shot}")).await;
+        browser.until("window.jampin?.bench.loaded && jampin.bench.clip.state === 'ready'").await;
+        let mut hand = Hand { browser: &browser, actions: 0 };
+        let (frame, x, y) = HAT[1];
+        hand.go(frame - FIRST).await;
+        hand.click(on_page(&browser, (x, y)).await).await;
+        browser.until("document.activeElement.id === 'subject-name' && jampin.bench.subjects.length === 1").await;
+        hand.type_name("Mrs Ambrel").await;
+        browser.until("!jampin.bench.working && !jampin.bench.saving && jampin.bench.track?.isSolved()").await;
+
+        let scene = server.get(&format!("/api/shots/{shot}/scene")).json();
+        let drawn = |frame: u32| pointed_at(&scene["frames"][(frame - FIRST) as usize]);
+        for (frame, x, y) in HAT {
+            let (at_x, at_y) = drawn(frame).unwrap_or_else(|| panic!("no label on frame {frame}"));
+            let off = (at_x - x).hypot(at_y - y);
+            assert!(off < 4.0, "frame {frame}: the label points {off:.1} px beside the hat");
+        }
+        for frame in COVERED {
+            let state = server.get(&format!("/api/shots/{shot}")).json()["tracks"][0]["state"]
+                [(frame - FIRST) as usize]
+                .clone();
+            assert_eq!(state, "hidden", "frame {frame}");
+        }
+        // Played to its end the page still shows her name, and nothing went wrong on the way.
+        browser.keys(&[(None, ' ')]).await;
+        browser.until(&format!("jampin.player.shown >= {}", LAST - FIRST - 2)).await;
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
