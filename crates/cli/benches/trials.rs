@@ -15,7 +15,7 @@ use jampin_core::path::{Cleaning, Path, Step, StepKind, clean};
 use jampin_core::shot::{Motion, Pin, SampleState, Track};
 use jampin_core::solve::{Film, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
-use jampin_demo::{Shot, TruePoint, trials};
+use jampin_demo::{Shot, TruePoint, film_trials, trials};
 use rayon::prelude::*;
 
 /// Side of the patterns, in pixels, for all methods: the signs are three times as large in the large picture.
@@ -31,7 +31,8 @@ fn main() {
         "| shot | pin | found of visible | RMSE | median | worst | drift | 1 px | 2 px | 4 px | 8 px | 16 px | hidden called found | us/frame |"
     );
     println!("| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |");
-    for shot in trials().iter().filter(|shot| only.is_none_or(|only| shot.name.contains(only.as_str()))) {
+    let all: Vec<Shot> = trials().into_iter().chain(film_trials()).collect();
+    for shot in all.iter().filter(|shot| only.is_none_or(|only| shot.name.contains(only.as_str()))) {
         let mut stack = frames(shot);
         let scene = stack.scene();
         for point in shot.points() {
@@ -52,22 +53,24 @@ fn luma(rgb: &[u8]) -> u8 {
 fn frames(shot: &Shot) -> PlaneStack {
     let grey = |frame: u32| -> Vec<u8> { shot.expose(frame).chunks_exact(3).map(luma).collect() };
     let mut planes: Vec<Vec<u8>> = (0..shot.frames).into_par_iter().map(grey).collect();
-    if shot.name == "low bit rate" {
-        planes = through_codec(planes, shot.size);
+    match shot.name {
+        "low bit rate" => planes = through_codec(planes, shot.size, &["libx264", "-crf", "30", "-g", "250"]),
+        "MPEG-4 at a low rate" => planes = through_codec(planes, shot.size, &["mpeg4", "-b:v", "350k", "-g", "50"]),
+        _ => {}
     }
     PlaneStack::new(planes.into_iter().map(|data| Plane::new(shot.size, data).unwrap()).collect()).unwrap()
 }
 
-/// H.264 at a low bit rate, there and back.
-fn through_codec(planes: Vec<Vec<u8>>, size: Size) -> Vec<Vec<u8>> {
+/// Coded at a low bit rate, and back.
+fn through_codec(planes: Vec<Vec<u8>>, size: Size, codec: &[&str]) -> Vec<Vec<u8>> {
     let film = tempfile::NamedTempFile::with_suffix(".mp4").unwrap();
     let shape = format!("{}x{}", size.width, size.height);
     let raw = ["-f", "rawvideo", "-pix_fmt", "gray", "-s", &shape, "-r", "25", "-i", "pipe:0"];
-    let coded = ["-pix_fmt", "yuv420p", "-c:v", "libx264", "-crf", "30", "-preset", "medium", "-g", "250"];
     let mut encoder = Command::new("ffmpeg")
         .args(["-loglevel", "error", "-y"])
         .args(raw)
-        .args(coded)
+        .args(["-pix_fmt", "yuv420p", "-c:v"])
+        .args(codec)
         .arg(film.path())
         .stdin(Stdio::piped())
         .spawn()
@@ -77,7 +80,7 @@ fn through_codec(planes: Vec<Vec<u8>>, size: Size) -> Vec<Vec<u8>> {
     drop(pipe);
     assert!(encoder.wait().unwrap().success());
     let bits = film.path().metadata().unwrap().len() * 8;
-    eprintln!("low bit rate: {} kbit/s", bits * 25 / planes.len() as u64 / 1000);
+    eprintln!("{}: {} kbit/s", codec[0], bits * 25 / planes.len() as u64 / 1000);
     let decoded = Command::new("ffmpeg")
         .args(["-loglevel", "error", "-i"])
         .arg(film.path())

@@ -99,6 +99,8 @@ pub struct Shot {
     pub(crate) defocus: fn(f64) -> f64,
     /// Light over usual light, by time in frames.
     pub(crate) light: fn(f64) -> f64,
+    /// Share of a frame's time from the exposure of the first row to that of the last: a sensor that is read row by row.
+    pub(crate) readout: f64,
     /// Samples across and down in a pixel: more than 1 where a layer is seen smaller than it was painted.
     pub(crate) samples: usize,
     pub(crate) layers: Vec<Layer>,
@@ -141,15 +143,24 @@ impl Shot {
     /// feature is seen.
     pub fn place(&self, point: &TruePoint, frame: u32) -> Point {
         let layer = self.layer(point.layer);
-        let time = |i: usize| f64::from(frame) + self.shutter * (i as f64 + 0.5) / MOMENTS as f64;
-        let places = (0..MOMENTS).map(|i| layer.to_picture(time(i), point.at));
-        places.fold(Point::default(), |sum, place| sum + place) * (1.0 / MOMENTS as f64)
+        let exposed = |later: f64| {
+            let time = |i: usize| f64::from(frame) + later + self.shutter * (i as f64 + 0.5) / MOMENTS as f64;
+            let places = (0..MOMENTS).map(|i| layer.to_picture(time(i), point.at));
+            places.fold(Point::default(), |sum, place| sum + place) * (1.0 / MOMENTS as f64)
+        };
+        // In which row it is tells when it is exposed, which tells in which row it is: twice is enough for what moves less than a picture.
+        (0..2).fold(exposed(0.0), |place, _| exposed(self.later(place.y)))
+    }
+
+    /// How much later than the first a row is exposed, in frames.
+    fn later(&self, row: f64) -> f64 {
+        self.readout * row / f64::from(self.size.height)
     }
 
     /// Whether a named point can be seen on a frame: inside the picture and not covered.
     pub fn is_visible(&self, point: &TruePoint, frame: u32) -> bool {
         let place = self.place(point, frame);
-        let time = self.middle(frame);
+        let time = self.middle(frame) + self.later(place.y);
         let covers = |name: &&'static str| {
             let layer = self.layer(name);
             let pose = (layer.pose)(time);
@@ -207,13 +218,19 @@ impl Shot {
         let way = moved[0].max(moved[1]);
         let least = if way > STILL { LEAST_SAMPLES } else { 1 };
         let count = ((way / PIXELS_PER_SAMPLE).ceil() as usize).clamp(least, MOST_SAMPLES);
-        let poses: Vec<Pose> =
-            (0..count).map(|i| (layer.pose)(open + self.shutter * (i as f64 + 0.5) / count as f64)).collect();
-        let (cols, rows) = self.covered(layer, &[first, last], far);
-        let maps: Vec<Homography> = poses.iter().map(|pose| layer.texture_map(pose)).collect();
+        let maps_at = |later: f64| -> Vec<Homography> {
+            let moment = |i: usize| open + later + self.shutter * (i as f64 + 0.5) / count as f64;
+            (0..count).map(|i| layer.texture_map(&(layer.pose)(moment(i)))).collect()
+        };
+        let read = (layer.pose)(close + self.readout);
+        let (cols, rows) = self.covered(layer, &[first, last, read], far);
+        let mut maps = maps_at(0.0);
         let sub = self.samples;
         let offsets: Vec<f64> = (0..sub).map(|i| (i as f64 + 0.5) / sub as f64).collect();
         for row in rows {
+            if self.readout > 0.0 {
+                maps = maps_at(self.later(row as f64 + 0.5));
+            }
             for col in cols.clone() {
                 let mut sum = [0f32; 4];
                 for map in &maps {

@@ -12,7 +12,7 @@ mod texture;
 
 pub use camera::{Layer, Pose, Shot, TruePoint};
 pub use film::{DemoFilm, Truth, TruthPoint, write_film};
-pub use scenes::{clock_tower, passing_loop, platform, trials, yard};
+pub use scenes::{clock_tower, film_trials, passing_loop, platform, trials, yard};
 
 /// The demo shots, by the names of their files.
 pub fn shots() -> Vec<Shot> {

@@ -97,6 +97,14 @@ impl Texture {
         Self { width: self.height, height: self.width, data }
     }
 
+    /// So many columns of it.
+    pub fn part(&self, from: usize, width: usize) -> Self {
+        let width = width.min(self.width - from);
+        let data =
+            self.data.chunks_exact(self.width).flat_map(|line| line[from..from + width].iter().copied()).collect();
+        Self { width, height: self.height, data }
+    }
+
     /// Left and right exchanged.
     pub fn mirrored(&self) -> Self {
         let data = self.data.chunks_exact(self.width).flat_map(|line| line.iter().rev().copied()).collect();

@@ -196,6 +196,7 @@ pub fn clock_tower() -> Shot {
         grain: 1.8,
         defocus: |_| 0.0,
         light: |_| 1.0,
+        readout: 0.0,
         samples: 2,
         layers,
         points: points.collect(),

@@ -6,11 +6,13 @@ mod passing_loop;
 mod people;
 mod platform;
 mod railcar;
+mod street;
 mod trials;
 mod yard;
 
 pub use clock_tower::clock_tower;
 pub use passing_loop::passing_loop;
 pub use platform::platform;
+pub use street::film_trials;
 pub use trials::trials;
 pub use yard::yard;

@@ -135,6 +135,7 @@ pub fn passing_loop() -> Shot {
         grain: 1.6,
         defocus: |_| 0.0,
         light: |_| 1.0,
+        readout: 0.0,
         samples: 1,
         layers,
         points,

@@ -320,6 +320,7 @@ pub fn platform() -> Shot {
         grain: 1.8,
         defocus: |_| 0.0,
         light: |_| 1.0,
+        readout: 0.0,
         samples: 1,
         layers,
         points,

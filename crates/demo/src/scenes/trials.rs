@@ -11,7 +11,7 @@ use crate::texture::Texture;
 const SIZE: Size = Size::new(640, 360);
 
 /// A wall, larger than the picture, with signs in a row. Spots of it to follow are at [`SPOTS`] from its middle.
-fn wall(width: u32, height: u32, unit: f32) -> Texture {
+pub(super) fn wall(width: u32, height: u32, unit: f32) -> Texture {
     let mut c = Canvas::new(width, height);
     c.rect(0x9a8c78, 0.0, 0.0, width as f32, height as f32);
     let (mx, my) = (width as f32 / 2.0, height as f32 / 2.0);
@@ -102,6 +102,7 @@ fn base(name: &'static str, frames: u32) -> Shot {
         grain: 2.0,
         defocus: |_| 0.0,
         light: |_| 1.0,
+        readout: 0.0,
         samples: 2,
         layers: Vec::new(),
         points: Vec::new(),

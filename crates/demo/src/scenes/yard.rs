@@ -244,6 +244,7 @@ pub fn yard() -> Shot {
         grain: 1.6,
         defocus: |_| 0.0,
         light: |_| 1.0,
+        readout: 0.0,
         samples: 1,
         layers,
         points: points.to_vec(),
