@@ -75,9 +75,7 @@ fn the_trail_tells_matches_and_states_apart_without_colour() {
             json!(true)
         );
         browser.eval("jampin.bench.goTo(75)").await;
-        browser
-            .until("jampin.bench.facts.state === 'found, roughly' && jampin.bench.facts.match === '80 % of usual'")
-            .await;
+        browser.until("jampin.bench.facts.state === 'rough' && jampin.bench.facts.match === '80 % of usual'").await;
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }

@@ -67,6 +67,10 @@ fn a_label_stays_on_a_lady_in_a_real_street() {
                 .clone();
             assert_eq!(state, "hidden", "frame {frame}");
         }
+        // Where only she is known, not the very spot, the trail is of beads that can be seen.
+        let beads = "[...document.querySelectorAll('path.trail')].filter((p) => getComputedStyle(p).strokeDasharray === '0.1px, 7px')";
+        let round = browser.eval(&format!("(() => {{ const all = {beads}; return all.length > 0 && all.every((p) => getComputedStyle(p).strokeLinecap === 'round'); }})()")).await;
+        assert_eq!(round, true, "a rough part of the trail cannot be seen");
         // Played to its end the page still shows her name, and nothing went wrong on the way.
         browser.keys(&[(None, ' ')]).await;
         browser.until(&format!("jampin.player.shown >= {}", LAST - FIRST - 2)).await;

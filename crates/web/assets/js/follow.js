@@ -50,7 +50,7 @@ export const following = (parts) => ({
     return {
       match: sample.rough ? `${percent(sample.match)} of usual` : sample.state === "guide" || seen ? percent(sample.match) : "–",
       speed,
-      state: sample.rough ? "found, roughly" : STATE_WORDS[sample.state],
+      state: sample.rough ? "rough" : STATE_WORDS[sample.state],
       x: place.x.toFixed(2),
       y: place.y.toFixed(2),
       sure: seen ? `±${sample.deviation.toFixed(2)} px` : "–",
