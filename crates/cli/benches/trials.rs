@@ -31,8 +31,9 @@ fn main() {
         "| shot | pin | found of visible | RMSE | median | worst | drift | 1 px | 2 px | 4 px | 8 px | 16 px | hidden called found | us/frame |"
     );
     println!("| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |");
-    let tilting = trials().into_iter().filter(|shot| shot.name == "tilting plane");
-    let by_position = tilting.map(|shot| Shot { name: "tilting plane, position only", ..shot });
+    let mut by_position = trials();
+    by_position.retain(|shot| shot.name == "tilting plane");
+    by_position.iter_mut().for_each(|shot| shot.name = "tilting plane, position only");
     let all: Vec<Shot> = trials().into_iter().chain(film_trials()).chain(by_position).collect();
     for shot in all.iter().filter(|shot| only.is_none_or(|only| shot.name.contains(only.as_str()))) {
         let mut stack = frames(shot);
