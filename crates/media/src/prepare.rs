@@ -118,7 +118,7 @@ pub struct Progress {
     pub of: u32,
 }
 
-/// What a pass over the whole clip has found.
+/// What a pass over a clip has found.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Prepared {
     /// When each frame is shown, as decoded.
@@ -129,7 +129,7 @@ pub struct Prepared {
     pub cuts: Vec<Frame>,
     /// How far the picture as a whole moved since the frame before, in pixels.
     pub speeds: Vec<f32>,
-    /// The film as a whole; also kept in the clip's folder.
+    /// The film as a whole, also kept in the clip's folder; or as much of it as was read.
     pub scene: Scene,
     /// What a person should know, for example that some frames could not be decoded.
     pub remarks: Vec<String>,
@@ -207,9 +207,9 @@ pub fn prepare(
     tracing::debug!(%status, count, expected, "decoded");
     let decoded = times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone();
     if let Leave::PlanesOf(range) = leave {
-        let is_it =
-            |frame: Frame, time: &Option<i64>| time.is_some() && table.times.get(frame.0 as usize) == time.as_ref();
-        if count != expected || !range.frames().zip(&decoded).all(|(frame, time)| is_it(frame, time)) {
+        let probed = table.times.get(range.first.0 as usize..=range.last.0 as usize);
+        let are_they = |probed: &[i64]| decoded.iter().take(probed.len()).flatten().eq(probed);
+        if count != expected || !probed.is_some_and(are_they) {
             return prepare(tools, folder, (info, table), Leave::Planes, cancel, progress);
         }
     }
@@ -223,7 +223,10 @@ pub fn prepare(
     };
     let speeds = scene.speeds().to_vec();
     let scene = scene.finish();
-    folder.keep_scene(&scene)?;
+    // A part is not what the film as a whole is like: it would be taken for that by whoever comes next.
+    if !matches!(leave, Leave::PlanesOf(_)) {
+        folder.keep_scene(&scene)?;
+    }
     let range = FrameRange { first, last: Frame(first.0 + count - 1) };
     Ok(Prepared { table, range, cuts: cuts.cuts().to_vec(), speeds, scene, remarks })
 }

@@ -342,6 +342,7 @@ fn the_planes_of_a_range_are_those_of_the_whole() {
         // Where a part cannot be found by its times, the whole is read.
         assert!(prepared.range == range || !is_sought, "{name}: {:?}", prepared.range);
         assert_eq!(prepared.table, whole.table, "{name}");
+        assert_eq!(part.scene().is_some(), prepared.range != range, "{name}: a part is not kept for the whole");
         let rect = PixelRect { left: 0, top: 0, right: 320, bottom: 180 };
         let source = |folder: &ClipFolder| StoredPlanes::new(folder.planes(), info.size, WhenMissing::fail());
         for frame in range.frames() {

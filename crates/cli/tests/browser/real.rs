@@ -68,8 +68,12 @@ fn a_label_stays_on_a_lady_in_a_real_street() {
             assert_eq!(state, "hidden", "frame {frame}");
         }
         // Where only she is known, not the very spot, the trail is of beads that can be seen.
-        let beads = "[...document.querySelectorAll('path.trail')].filter((p) => getComputedStyle(p).strokeDasharray === '0.1px, 7px')";
-        let round = browser.eval(&format!("(() => {{ const all = {beads}; return all.length > 0 && all.every((p) => getComputedStyle(p).strokeLinecap === 'round'); }})()")).await;
+        let round = "(() => {
+            const all = [...document.querySelectorAll('path.trail')].map((path) => getComputedStyle(path));
+            const beads = all.filter((style) => style.strokeDasharray === '0.1px, 7px');
+            return beads.length > 0 && beads.every((style) => style.strokeLinecap === 'round');
+        })()";
+        let round = browser.eval(round).await;
         assert_eq!(round, true, "a rough part of the trail cannot be seen");
         // Played to its end the page still shows her name, and nothing went wrong on the way.
         browser.keys(&[(None, ' ')]).await;

@@ -1,4 +1,4 @@
-//! One direction through a segment: what can be found on each frame, looking where the subject may have got to.
+//! One direction through a segment: what can be found on each frame, looking where the subject is.
 
 use super::beam::{Beam, State};
 use super::rough::Sightings;
@@ -9,16 +9,8 @@ use crate::locate::Sighting;
 use crate::look::{Find, Looker, Prediction, References};
 use crate::time::Frame;
 
-/// Places that are looked at per frame when it is not clear where it went.
-const MOST_WINDOWS: usize = 2;
 /// Where the subject is plainly seen it is looked for in so many times the reach in which it is believed: the match beside it says how sure it is.
 const MARGIN: f64 = 1.5;
-/// A state this much worse than the best is not worth a look of its own.
-const HOPELESS: f64 = 6.0;
-/// Each hidden frame makes the search this much wider.
-const WIDER_PER_HIDDEN: f64 = 0.08;
-/// It never gets wider than this many times.
-const WIDEST: f64 = 3.0;
 /// Finds that are kept per frame.
 const FINDS: usize = 6;
 /// Two finds nearer than this, in pixels, are the same place.
@@ -79,18 +71,14 @@ fn sight<S: FrameSource>(
     frame: Frame,
 ) -> Result<Sight, S::Error> {
     let states = beam.states();
-    let places: Vec<Prediction> = match sightings.get(frame) {
+    let sighting = sightings.get(frame).expect("where the subject is was asked of every frame");
+    let places: Vec<Prediction> = if sightings.is_plain(sighting) {
         // Elsewhere nothing would be believed.
-        Some(sighting) if sightings.is_plain(sighting) => {
-            vec![near(&states[0], sighting, MARGIN * sightings.reach(sighting))]
-        }
+        vec![near(&states[0], sighting, MARGIN * sightings.reach(sighting))]
+    } else {
         // Only what goes on by itself, and what is where the subject should be.
-        Some(sighting) => {
-            let going_on = states.iter().find(|state| state.hidden_for == 0).map(|state| prediction(state, looker));
-            let near = near(&states[0], sighting, sightings.side(sighting));
-            going_on.into_iter().chain([near]).collect()
-        }
-        None => wherever(states, looker),
+        let seen = states.iter().find(|state| state.hidden_for == 0).map(|state| going_on(state, looker));
+        seen.into_iter().chain([near(&states[0], sighting, sightings.side(sighting))]).collect()
     };
     let mut sight = Sight { finds: Vec::new(), windows: Vec::new() };
     for place in places {
@@ -115,28 +103,10 @@ fn near(state: &State, sighting: &Sighting, reach: f64) -> Prediction {
     Prediction { at: sighting.at, reach: (reach, reach), shape: state.shape, velocity, is_hidden: state.hidden_for > 0 }
 }
 
-/// Where the spot itself should be, wider and wider while it is hidden.
-fn prediction(state: &State, looker: &Looker<'_>) -> Prediction {
-    let wider = (1.0 + WIDER_PER_HIDDEN * f64::from(state.hidden_for)).min(WIDEST);
-    let is_hidden = state.hidden_for > 0;
-    let velocity = if is_hidden { Point::default() } else { state.velocity.unwrap_or_default() };
-    Prediction { at: state.predicted(), reach: looker.reach(wider), shape: state.shape, velocity, is_hidden }
-}
-
-/// Where the spot may be by all states that are worth a look.
-fn wherever(states: &[State], looker: &Looker<'_>) -> Vec<Prediction> {
-    let mut places: Vec<Prediction> = Vec::with_capacity(MOST_WINDOWS);
-    for state in states.iter().filter(|state| state.cost < states[0].cost + HOPELESS) {
-        let place = prediction(state, looker);
-        let is_seen = |other: &Prediction| {
-            let off = other.at - place.at;
-            off.x.abs() < place.reach.0 / 2.0 && off.y.abs() < place.reach.1 / 2.0
-        };
-        if places.len() < MOST_WINDOWS && !places.iter().any(is_seen) {
-            places.push(place);
-        }
-    }
-    places
+/// Where the spot itself should be, when it goes on as it went.
+fn going_on(state: &State, looker: &Looker<'_>) -> Prediction {
+    let velocity = state.velocity.unwrap_or_default();
+    Prediction { at: state.predicted(), reach: looker.reach(1.0), shape: state.shape, velocity, is_hidden: false }
 }
 
 /// Adds what was found from another side.

@@ -3,6 +3,7 @@
 
 use jampin_core::geometry::Point;
 
+use crate::camera::{Layer, Pose};
 use crate::canvas::Canvas;
 use crate::noise::{layered, smooth};
 use crate::texture::Texture;
@@ -12,12 +13,38 @@ pub(super) const PHASES: usize = 16;
 /// Size of the body as painted, in pixels.
 const BODY: (u32, u32) = (150, 250);
 /// Where the hips are on the body.
-pub(super) const HIPS: Point = Point::new(75.0, 214.0);
+const HIPS: Point = Point::new(75.0, 214.0);
 /// Size of the legs as painted, and where the hips are on them.
 const LEGS: (u32, u32) = (180, 170);
-pub(super) const LEGS_HIPS: Point = Point::new(90.0, 14.0);
+const LEGS_HIPS: Point = Point::new(90.0, 14.0);
 /// Length of a whole step of both legs, in pixels of the ground.
 pub(super) const STRIDE: f64 = 190.0;
+
+/// Legs and body of somebody who turns round at the time `turns`; the body's name first. `hips` says where they are, `phase` which picture of the
+/// step is shown, both by time in frames.
+pub(super) fn person(
+    [upper, lower]: [&'static str; 2],
+    dress: Dress,
+    turns: f64,
+    hips: impl Fn(f64) -> Pose + Copy + Sync + Send + 'static,
+    phase: impl Fn(f64) -> usize + Sync + Send + 'static,
+) -> [Layer; 2] {
+    let both_ways = |pictures: Vec<Texture>| {
+        let mirrored: Vec<Texture> = pictures.iter().map(Texture::mirrored).collect();
+        pictures.into_iter().chain(mirrored).collect::<Vec<_>>()
+    };
+    let layer = |name, pictures, anchor, picture: Box<dyn Fn(f64) -> usize + Sync + Send>| Layer {
+        name,
+        textures: both_ways(pictures),
+        anchor,
+        pose: Box::new(hips),
+        picture,
+        adds: false,
+    };
+    let seen = Box::new(move |t: f64| usize::from(t >= turns));
+    let legs = Box::new(move |t: f64| if t < turns { phase(t) } else { 2 * PHASES - 1 - phase(t) });
+    [layer(lower, walk(dress), LEGS_HIPS, legs), layer(upper, vec![body(dress)], HIPS, seen)]
+}
 
 /// How somebody is dressed.
 #[derive(Clone, Copy)]
@@ -47,7 +74,7 @@ pub(super) const RUCKSACK: Point = Point::new(40.5, 128.5);
 /// The star on the child's jacket: in its middle, so that it stays there when the child turns round.
 pub(super) const STAR: Point = Point::new(75.0, 132.5);
 
-pub(super) fn body(dress: Dress) -> Texture {
+fn body(dress: Dress) -> Texture {
     let mut c = Canvas::new(BODY.0, BODY.1);
     if dress.kind == Kind::Hiker {
         rucksack(&mut c);
@@ -214,6 +241,6 @@ fn legs(dress: Dress, phase: f32) -> Texture {
     Texture::from_drawing(&c.pixels, move |x, y| 0.8 + 0.3 * layered(x / 9.0, y / 26.0, 3, seed) - 0.1 * y / 170.0)
 }
 
-pub(super) fn walk(dress: Dress) -> Vec<Texture> {
+fn walk(dress: Dress) -> Vec<Texture> {
     (0..PHASES).map(|i| legs(dress, i as f32 / PHASES as f32)).collect()
 }

@@ -4,7 +4,7 @@
 use jampin_core::geometry::{Point, Size};
 
 use super::landscape::{air, meadow, ridge, sky};
-use super::people::{BADGE, Dress, HIPS, Kind, LEGS_HIPS, PHASES, RUCKSACK, SLEEVE, STAR, STRIDE, body, walk};
+use super::people::{BADGE, Dress, Kind, PHASES, RUCKSACK, SLEEVE, STAR, STRIDE, person};
 use crate::camera::{Layer, Pose, Shot, TruePoint};
 use crate::canvas::Canvas;
 use crate::noise::{hash, layered, smooth};
@@ -76,23 +76,8 @@ fn child_way(t: f64) -> f64 {
     furthest - back
 }
 
-/// Legs and body of somebody who turns round at the time `turns`.
-fn person(names: [&'static str; 2], dress: Dress, way: Way, turns: f64) -> [Layer; 2] {
-    let both_ways = |pictures: Vec<Texture>| {
-        let mirrored: Vec<Texture> = pictures.iter().map(Texture::mirrored).collect();
-        pictures.into_iter().chain(mirrored).collect::<Vec<_>>()
-    };
-    let layer = |name, pictures, anchor, picture: Box<dyn Fn(f64) -> usize + Sync + Send>| Layer {
-        name,
-        textures: both_ways(pictures),
-        anchor,
-        pose: Box::new(move |t| way.hips(t)),
-        picture,
-        adds: false,
-    };
-    let upper = Box::new(move |t: f64| usize::from(t >= turns));
-    let legs = Box::new(move |t: f64| if t < turns { way.phase(t) } else { 2 * PHASES - 1 - way.phase(t) });
-    [layer(names[1], walk(dress), LEGS_HIPS, legs), layer(names[0], vec![body(dress)], HIPS, upper)]
+fn walker(names: [&'static str; 2], dress: Dress, way: Way, turns: f64) -> [Layer; 2] {
+    person(names, dress, turns, move |t| way.hips(t), move |t| way.phase(t))
 }
 
 fn wall() -> Texture {
@@ -275,21 +260,21 @@ pub fn platform() -> Shot {
         Layer::still("roof", roof(), at_depth(0.95, -60.0, -20.0)),
         shadow_layer("child shadow", child),
     ];
-    layers.extend(person(
+    layers.extend(walker(
         ["child", "child legs"],
         dress(0xb8452f, 0x7a2a1c, 0x3b4654, Kind::Child),
         child,
         CHILD_TURNS,
     ));
     layers.push(shadow_layer("guard shadow", guard));
-    layers.extend(person(
+    layers.extend(walker(
         ["guard", "guard legs"],
         dress(0x263a5e, 0x16233a, 0x1d2433, Kind::Guard),
         guard,
         f64::INFINITY,
     ));
     layers.push(shadow_layer("hiker shadow", hiker));
-    layers.extend(person(
+    layers.extend(walker(
         ["hiker", "hiker legs"],
         dress(0xd1a02f, 0x94701d, 0x5a5142, Kind::Hiker),
         hiker,

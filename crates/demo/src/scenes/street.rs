@@ -1,16 +1,15 @@
 //! Trial shots that are like film that somebody filmed: people who swing their limbs, come nearer, turn round and cross one another in like
 //! clothes; cloth; a car that turns and reflects; light that jumps; a hand that shakes. With exact motion, for measuring.
 
-use jampin_core::geometry::{Point, Size};
+use jampin_core::geometry::Point;
 
-use super::people::{BADGE, Dress, HIPS, Kind, LEGS_HIPS, PHASES, STAR, STRIDE, body, walk};
-use super::trials::wall;
+use super::people::{BADGE, Dress, Kind, PHASES, STAR, STRIDE, person};
+use super::trials::{self, wall};
 use crate::camera::{Layer, Pose, Shot, TruePoint};
 use crate::canvas::Canvas;
 use crate::noise::layered;
 use crate::texture::Texture;
 
-const SIZE: Size = Size::new(640, 360);
 /// A coat of no colour, as many wear.
 const PLAIN: Dress = Dress {
     coat: 0x4a4742,
@@ -50,40 +49,12 @@ impl Way {
     }
 }
 
-/// Legs and body.
-fn person([upper, lower]: [&'static str; 2], dress: Dress, way: Way) -> [Layer; 2] {
-    let both_ways = |pictures: Vec<Texture>| {
-        let mirrored: Vec<Texture> = pictures.iter().map(Texture::mirrored).collect();
-        pictures.into_iter().chain(mirrored).collect::<Vec<_>>()
-    };
-    let layer = |name, pictures, anchor, picture: Box<dyn Fn(f64) -> usize + Sync + Send>| Layer {
-        name,
-        textures: both_ways(pictures),
-        anchor,
-        pose: Box::new(move |t| way.hips(t)),
-        picture,
-        adds: false,
-    };
-    let seen = Box::new(move |t: f64| usize::from(t >= way.turns));
-    let legs = Box::new(move |t: f64| if t < way.turns { way.phase(t) } else { 2 * PHASES - 1 - way.phase(t) });
-    [layer(lower, walk(dress), LEGS_HIPS, legs), layer(upper, vec![body(dress)], HIPS, seen)]
+fn walker(names: [&'static str; 2], dress: Dress, way: Way) -> [Layer; 2] {
+    person(names, dress, way.turns, move |t| way.hips(t), move |t| way.phase(t))
 }
 
 fn base(name: &'static str, frames: u32, layers: Vec<Layer>, points: Vec<TruePoint>) -> Shot {
-    Shot {
-        name,
-        size: SIZE,
-        frames,
-        rate: 25,
-        shutter: 0.5,
-        grain: 3.0,
-        defocus: |_| 0.0,
-        light: |_| 1.0,
-        readout: 0.0,
-        samples: 2,
-        layers,
-        points,
-    }
+    Shot { grain: 3.0, layers, points, ..trials::base(name, frames) }
 }
 
 fn point(name: &'static str, layer: &'static str, at: Point, hidden_by: &[&'static str]) -> TruePoint {
@@ -113,13 +84,13 @@ fn comes_nearer() -> Shot {
         scale: |t| 0.25 * (0.0122 * t).exp(),
         turns: f64::INFINITY,
     };
-    let layers = [background(still)].into_iter().chain(person(["walker", "legs"], PLAIN, way)).collect();
+    let layers = [background(still)].into_iter().chain(walker(["walker", "legs"], PLAIN, way)).collect();
     base("walker comes nearer", 150, layers, vec![point("cap", "walker", BADGE, &[])])
 }
 
 fn crossing(name: &'static str, frames: u32, rate: u32, quick: [Way; 2]) -> Shot {
     let [far, near] = quick;
-    let people = person(["far", "far legs"], PLAIN, far).into_iter().chain(person(["near", "near legs"], PLAIN, near));
+    let people = walker(["far", "far legs"], PLAIN, far).into_iter().chain(walker(["near", "near legs"], PLAIN, near));
     let layers = [background(still)].into_iter().chain(people).collect();
     let points = vec![point("far cap", "far", BADGE, &["near", "near legs"]), point("near cap", "near", BADGE, &[])];
     Shot { rate, ..base(name, frames, layers, points) }
@@ -143,7 +114,7 @@ fn turns_round() -> Shot {
     let feet = |t: f64| Point::new(if t < 70.0 { 180.0 + 2.8 * t } else { 376.0 - 2.8 * (t - 70.0) }, 330.0);
     let way = Way { feet, scale: |_| 0.75, turns: 70.0 };
     let dress = Dress { kind: Kind::Child, ..PLAIN };
-    let layers = [background(still)].into_iter().chain(person(["walker", "legs"], dress, way)).collect();
+    let layers = [background(still)].into_iter().chain(walker(["walker", "legs"], dress, way)).collect();
     base("turns round", 140, layers, vec![point("star", "walker", STAR, &[])])
 }
 

@@ -92,7 +92,7 @@ fn post(width: u32, height: u32) -> Texture {
     Texture::from_drawing(&c.pixels, |x, y| 0.8 + 0.4 * layered(x / 5.0, y / 14.0, 3, 2))
 }
 
-fn base(name: &'static str, frames: u32) -> Shot {
+pub(super) fn base(name: &'static str, frames: u32) -> Shot {
     Shot {
         name,
         size: SIZE,

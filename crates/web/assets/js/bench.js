@@ -58,7 +58,6 @@ Alpine.data("bench", () => {
     revision: 0,
     clip: {},
     subjects: [],
-    noCuts: [],
     selected: null,
     frame: 0,
     first: 0,
@@ -326,7 +325,7 @@ Alpine.data("bench", () => {
       return done;
     },
     edit(title, edit) {
-    return this.write(() => call("POST", `${this.path}/edits`, { revision: this.revision, title, edit }));
+      return this.write(() => call("POST", `${this.path}/edits`, { revision: this.revision, title, edit }));
     },
     undo() {
       if (!this.undoTitle) return;

@@ -21,6 +21,7 @@ const counted = (count, one, many) => `${count} ${count === 1 ? one : many}`;
 
 export const following = (parts) => ({
   doubts: [],
+  noCuts: [],
   pace: null,
   nextGuide: null,
   looking: false,
@@ -98,8 +99,8 @@ export const following = (parts) => ({
   // Another picture begins there, or the same one goes on: then the pin is followed across.
   async setCut(cut, isCut) {
     const frames = isCut ? this.noCuts.filter((other) => other !== cut) : [...this.noCuts, cut];
-    await this.edit(`${isCut ? "A cut" : "No cut"} on frame ${cut}`, { edit: "set_no_cuts", frames });
-    if (isCut || !this.track) return;
+    const said = await this.edit(`${isCut ? "A cut" : "No cut"} on frame ${cut}`, { edit: "set_no_cuts", frames });
+    if (!said || isCut || !this.track) return;
     const forward = Boolean(this.track.get(cut - 1));
     const body = { pin: this.pin.id, from: forward ? cut - 1 : cut, directions: [forward ? "forward" : "backward"], single: false };
     this.write(() => call("POST", `${this.path}/follow`, { revision: this.revision, ...body }));

@@ -32,7 +32,8 @@ export const patching = () => ({
       return;
     }
     const { x, y } = this.dragPlace ?? sample;
-    const where = `frame=${this.frame}&x=${x}&y=${y}&of=${pin.frame},${pin.at.x},${pin.at.y},${pin.pattern},${this.track.guides().length}&against=${this.comparedFrame}&side=${this.largePatches ? 520 : 184}`;
+    const of = [pin.frame, pin.at.x, pin.at.y, pin.pattern, this.track.guides().length];
+    const where = `frame=${this.frame}&x=${x}&y=${y}&of=${of}&against=${this.comparedFrame}&side=${this.largePatches ? 520 : 184}`;
     const address = (which) => `${this.path}/pins/${pin.id}/${which}.png?${where}`;
     this.patches = { picked: address("picked"), now: address("now"), difference: address("difference") };
   },
