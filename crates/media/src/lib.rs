@@ -16,6 +16,7 @@ mod picture;
 mod planes;
 mod prepare;
 mod probe;
+mod sampling;
 mod tools;
 
 pub use child::Cancel;

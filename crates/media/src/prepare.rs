@@ -4,18 +4,21 @@ use std::fs;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::process::ChildStdout;
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, mpsc};
 
 use jampin_core::geometry::Size;
-use jampin_core::image::{Chroma, CutFinder, Plane, Scene, SceneFinder};
+use jampin_core::image::{CutFinder, Plane, Scene, SceneFinder};
 use jampin_core::time::{Frame, FrameRange};
 
 use crate::child::{Watch, Watched, output};
 use crate::decode::{COUNTED, EVERY_FRAME, JPEG_OPTIONS, picture_filter, seek};
 use crate::planes::bytes_below;
+use crate::sampling::Sampling;
 use crate::tools::{Tools, input};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError, PlaneFolder};
 
+/// Frames that are decoded and not yet looked at, at most: enough to even out how long they take, and no more memory than that.
+const FRAMES_AHEAD: usize = 3;
 /// Widest small copy, in pixels: what the bench shows at 1280x800 without zoom.
 const PREVIEW_WIDTH: u32 = 1280;
 
@@ -109,6 +112,13 @@ impl Leave {
     }
 }
 
+/// What is kept of a frame.
+struct DecodedFrame {
+    luma: Plane,
+    /// Blue above red difference.
+    chroma: Option<Plane>,
+}
+
 /// How far preparing has come.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Progress {
@@ -174,7 +184,7 @@ pub fn prepare(
     fs::create_dir_all(folder.previews()).map_err(MediaError::io("making room for pictures"))?;
     let planes = folder.planes();
     planes.create()?;
-    let chroma = has_colour(info).then(|| planes.chroma());
+    let chroma = Sampling::of(info).map(|_| planes.chroma());
     chroma.iter().try_for_each(PlaneFolder::create)?;
     let times = Arc::new(Mutex::new(Vec::new()));
     let seen = Arc::clone(&times);
@@ -189,20 +199,32 @@ pub fn prepare(
     let (watched, pipes) = Watched::start(prepare_command(tools, folder, (info, table), leave), watch, keep_line)?;
     let mut stdout = pipes.stdout.expect("standard output is piped");
     let (first, expected) = (leave.first(), leave.count(table.len()));
-    let (mut cuts, mut scene, mut count) = (CutFinder::starting_at(first), SceneFinder::starting_at(first), 0);
-    while let Some(plane) = next_plane(&mut stdout, info.size)? {
-        if let Some(folder) = &chroma {
-            let Some(chroma) = next_chroma(&mut stdout, info.size)? else { break };
-            folder.write(Frame(first.0 + count), &chroma)?;
-            scene.push_chroma(&chroma);
+    let mut count = 0;
+    let (mut cuts, mut scene) = (CutFinder::starting_at(first), SceneFinder::starting_at(first));
+    // Looking at the film as a whole takes about as long as writing its planes: each has a thread.
+    std::thread::scope(|scope| -> Result<(), MediaError> {
+        let (frames, looked_at) = mpsc::sync_channel::<Arc<DecodedFrame>>(FRAMES_AHEAD);
+        let (cuts, scene) = (&mut cuts, &mut scene);
+        scope.spawn(move || {
+            for frame in looked_at {
+                frame.chroma.iter().for_each(|chroma| scene.push_chroma(chroma));
+                cuts.push(&frame.luma);
+                scene.push(&frame.luma);
+            }
+        });
+        while let Some(frame) = next_frame(&mut stdout, info)?.map(Arc::new) {
+            // It ends only when this ends, or by a panic that the scope hands on.
+            let _ = frames.send(Arc::clone(&frame));
+            if let Some((folder, chroma)) = chroma.as_ref().zip(frame.chroma.as_ref()) {
+                folder.write(Frame(first.0 + count), chroma)?;
+            }
+            planes.write(Frame(first.0 + count), &frame.luma)?;
+            count += 1;
+            watched.progress();
+            progress(Progress { frames: count, of: expected.max(count) });
         }
-        planes.write(Frame(first.0 + count), &plane)?;
-        cuts.push(&plane);
-        scene.push(&plane);
-        count += 1;
-        watched.progress();
-        progress(Progress { frames: count, of: expected.max(count) });
-    }
+        Ok(())
+    })?;
     let (status, complaints) = watched.wait()?;
     tracing::debug!(%status, count, expected, "decoded");
     let decoded = times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone();
@@ -238,7 +260,7 @@ fn prepare_command(
     leave: Leave,
 ) -> std::process::Command {
     let Size { width, height } = info.size;
-    let planes = format!("scale={width}:{height},{}", planes_filter(info));
+    let planes = format!("scale={width}:{height},{}", planes_filter(Sampling::of(info)));
     let first = format!("[0:{}]showinfo=checksum=0,{COUNTED}", info.stream);
     let filter = match leave {
         Leave::Planes | Leave::PlanesOf(_) => format!("{first},{planes}"),
@@ -267,33 +289,25 @@ fn prepare_command(
     command
 }
 
-/// Whether colour differences are kept; a picture one pixel wide has no room for both of them.
-fn has_colour(info: &ClipInfo) -> bool {
-    let is_grey = ["gray", "mono"].iter().any(|grey| info.pixel_format.starts_with(grey));
-    !is_grey && info.size.width >= 2
-}
-
-/// Luma as the stream carries it; below it, in a film in colour, blue and red difference side by side.
-fn planes_filter(info: &ClipInfo) -> String {
-    let luma = "format=pix_fmts=yuv420p|yuv422p|yuv444p|yuvj420p|yuvj422p|yuvj444p|gray,extractplanes=y";
-    if !has_colour(info) {
-        return format!("{luma}[planes]");
+/// Luma as the stream carries it; with the colour differences as they are stored, where there are any.
+fn planes_filter(sampling: Option<Sampling>) -> String {
+    match sampling {
+        Some(sampling) => format!("format=pix_fmts={}[planes]", sampling.formats),
+        None => {
+            let formats = "yuv420p|yuv422p|yuv444p|yuvj420p|yuvj422p|yuvj444p|gray";
+            format!("format=pix_fmts={formats},extractplanes=y[planes]")
+        }
     }
-    let (Size { width: cols, .. }, Size { width, height }) = (info.size, Chroma::size_of(info.size));
-    format!(
-        "split=2[c][d];[c]{luma}[y];[d]scale={width}:{height}:flags=area:out_range=tv,format=yuv444p,extractplanes=u+v[u][v];\
-         [u][v]hstack,pad={cols}:{height}:0:0[uv];[y][uv]vstack[planes]",
-        cols = cols.max(2 * width),
-    )
 }
 
-/// Blue above red difference of the frame whose luma was read last.
-fn next_chroma(stdout: &mut ChildStdout, size: Size) -> Result<Option<Plane>, MediaError> {
-    let (cols, Size { width, height }) = (size.width as usize, Chroma::size_of(size));
-    let Some(lines) = next_plane(stdout, Size::new(size.width, height))? else { return Ok(None) };
-    let half = |from: usize| lines.data().chunks_exact(cols).flat_map(move |line| &line[from..from + width as usize]);
-    let both = half(0).chain(half(width as usize)).copied().collect();
-    Ok(Plane::new(Size::new(width, 2 * height), both))
+/// The next frame; `None` at the end of the film.
+fn next_frame(stdout: &mut ChildStdout, info: &ClipInfo) -> Result<Option<DecodedFrame>, MediaError> {
+    let Some(luma) = next_plane(stdout, info.size)? else { return Ok(None) };
+    let Some(sampling) = Sampling::of(info) else { return Ok(Some(DecodedFrame { luma, chroma: None })) };
+    let size = sampling.size(info.size);
+    let (Some(blue), Some(red)) = (next_plane(stdout, size)?, next_plane(stdout, size)?) else { return Ok(None) };
+    let chroma = sampling.kept(info.size, &blue, &red);
+    Ok(Some(DecodedFrame { luma, chroma: Some(chroma) }))
 }
 
 fn next_plane(stdout: &mut ChildStdout, size: Size) -> Result<Option<Plane>, MediaError> {

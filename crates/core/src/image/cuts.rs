@@ -106,14 +106,18 @@ impl Signature {
         let step = if width >= 320 && height >= 160 { 4 } else { 1 };
         let mut sums = vec![(0u64, 0u64); GRID * GRID];
         let mut histogram = [0f64; BINS];
+        let cell_cols: Vec<usize> = (0..width).step_by(step).map(|col| col * GRID / width).collect();
+        let mut counts = [0u32; 256];
         for row in (0..height).step_by(step) {
-            let line = plane.row(row);
-            for col in (0..width).step_by(step) {
-                let value = line[col];
-                let cell = &mut sums[row * GRID / height * GRID + col * GRID / width];
+            let cells = &mut sums[row * GRID / height * GRID..][..GRID];
+            for (&value, &col) in plane.row(row).iter().step_by(step).zip(&cell_cols) {
+                let cell = &mut cells[col];
                 *cell = (cell.0 + u64::from(value), cell.1 + 1);
-                histogram[usize::from(value) * BINS / 256] += 1.0;
+                counts[usize::from(value)] += 1;
             }
+        }
+        for (value, count) in counts.into_iter().enumerate() {
+            histogram[value * BINS / 256] += f64::from(count);
         }
         let total: f64 = histogram.iter().sum();
         histogram.iter_mut().for_each(|bin| *bin /= total);

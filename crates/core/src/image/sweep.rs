@@ -1,6 +1,7 @@
 //! How the picture as a whole moves, found while its frames go by.
 
 use super::Plane;
+use super::small::SquareSums;
 use crate::geometry::Point;
 
 /// Width of the small copy that motion is measured on, in pixels: a frame costs little, and grain is gone.
@@ -9,6 +10,7 @@ const SMALL_WIDTH: usize = 192;
 const BLOCKS: (usize, usize) = (5, 4);
 /// Half the side of a block, in small pixels.
 const HALF: i32 = 11;
+const SIDE: usize = 2 * HALF as usize + 1;
 /// How far a block is looked for to each side, in small pixels: a seventh of the picture's width a frame.
 const REACH: i32 = 14;
 /// A block that varies less than this is sky or wall and says nothing, in grey levels (standard deviation).
@@ -40,6 +42,8 @@ pub(crate) struct BlockMove {
     /// How far it went.
     pub by: Point,
 }
+
+type Block = [[f32; SIDE]; SIDE];
 
 #[derive(Debug)]
 struct Small {
@@ -76,18 +80,10 @@ impl Small {
     /// Means over square cells.
     fn of(plane: &Plane) -> Self {
         let size = plane.size();
-        let cell = (size.width as usize).div_ceil(SMALL_WIDTH);
-        let (width, height) = ((size.width as usize / cell).max(1), (size.height as usize / cell).max(1));
-        let cell = cell.min(size.height as usize);
-        let mut data = vec![0.0; width * height];
-        for row in 0..height * cell {
-            let line = plane.row(row);
-            for (sum, pixels) in data[row / cell * width..].iter_mut().zip(line.chunks_exact(cell)).take(width) {
-                *sum += pixels.iter().map(|&pixel| u32::from(pixel)).sum::<u32>() as f32;
-            }
-        }
+        let cell = (size.width as usize).div_ceil(SMALL_WIDTH).min(size.height as usize);
+        let SquareSums { width, height, sums } = SquareSums::of(plane, cell);
         let share = 1.0 / (cell * cell) as f32;
-        data.iter_mut().for_each(|sum| *sum *= share);
+        let data = sums.into_iter().map(|sum| sum as f32 * share).collect();
         Self { width: width as i32, height: height as i32, data, cell }
     }
 
@@ -137,40 +133,47 @@ impl Small {
 
     fn row(&self, left: i32, row: i32) -> &[f32] {
         let start = (row * self.width + left) as usize;
-        &self.data[start..start + 2 * HALF as usize + 1]
+        &self.data[start..start + SIDE]
     }
 
     fn texture(&self, left: i32, top: i32) -> f32 {
         let pixels = || (top..=top + 2 * HALF).flat_map(|row| self.row(left, row));
-        let count = ((2 * HALF + 1) * (2 * HALF + 1)) as f32;
+        let count = (SIDE * SIDE) as f32;
         let mean = pixels().sum::<f32>() / count;
         (pixels().map(|value| (value - mean).powi(2)).sum::<f32>() / count).sqrt()
     }
 
+    /// Sum of absolute differences of the block from the one so far away.
     fn difference(&self, next: &Self, (left, top): (i32, i32), (dx, dy): (i32, i32)) -> f32 {
-        let row = |row: i32| self.row(left, row).iter().zip(next.row(left + dx, row + dy));
-        (top..=top + 2 * HALF).map(|at| row(at).map(|(a, b)| (a - b).abs()).sum::<f32>()).sum()
+        // A sum for each column: the order of additions is fixed, and one sum would be one addition after the other.
+        let mut columns = [0.0f32; SIDE];
+        for row in top..top + SIDE as i32 {
+            for ((sum, a), b) in columns.iter_mut().zip(self.row(left, row)).zip(next.row(left + dx, row + dy)) {
+                *sum += (a - b).abs();
+            }
+        }
+        columns.iter().sum()
     }
 
+    /// Where the block lies below the pixel, by least squares on its gradients; `None` when that cannot be said or runs away.
     fn refine(&self, next: &Self, (left, top): (i32, i32), (dx, dy): (i32, i32)) -> Option<(f32, f32)> {
+        let block = self.block(left as f32, top as f32)?;
+        let slope = |by: (i32, i32)| {
+            let [after, before] =
+                [1, -1].map(|sign| self.block((left + sign * by.0) as f32, (top + sign * by.1) as f32));
+            Some(zip_blocks(&after?, &before?, |after, before| (after - before) / 2.0))
+        };
+        let (gx, gy) = (slope((1, 0))?, slope((0, 1))?);
+        let (xx, xy, yy) = (product(&gx, &gx), product(&gx, &gy), product(&gy, &gy));
+        let area = xx * yy - xy * xy;
+        if area < 1e-3 * (xx + yy).powi(2) {
+            return None;
+        }
         let start = (dx as f32, dy as f32);
         let (mut dx, mut dy) = start;
         for _ in 0..STEPS {
-            let (mut xx, mut xy, mut yy, mut xt, mut yt) = (0.0, 0.0, 0.0, 0.0, 0.0);
-            for row in top..=top + 2 * HALF {
-                for col in left..=left + 2 * HALF {
-                    let value = |c: i32, r: i32| self.data[(r * self.width + c) as usize];
-                    let gx = (value(col + 1, row) - value(col - 1, row)) / 2.0;
-                    let gy = (value(col, row + 1) - value(col, row - 1)) / 2.0;
-                    let rest = value(col, row) - next.between(col as f32 + dx, row as f32 + dy);
-                    (xx, xy, yy) = (xx + gx * gx, xy + gx * gy, yy + gy * gy);
-                    (xt, yt) = (xt + gx * rest, yt + gy * rest);
-                }
-            }
-            let area: f32 = xx * yy - xy * xy;
-            if area < 1e-3 * (xx + yy).powi(2) {
-                return None;
-            }
+            let rest = zip_blocks(&block, &next.block(left as f32 + dx, top as f32 + dy)?, |a, b| a - b);
+            let (xt, yt) = (product(&gx, &rest), product(&gy, &rest));
             dx += (yy * xt - xy * yt) / area;
             dy += (xx * yt - xy * xt) / area;
         }
@@ -178,26 +181,68 @@ impl Small {
         ((dx - start.0).abs() < 1.0 && (dy - start.1).abs() < 1.0).then_some((dx, dy))
     }
 
-    /// Mean difference of the block from what lies so far away, in grey levels.
+    /// Mean difference of the block from what lies so far away, in grey levels; nothing that is seen is worse than what is outside.
     fn misfit(&self, next: &Self, (left, top): (i32, i32), (dx, dy): (f32, f32)) -> f32 {
-        let mut sum = 0.0;
-        for row in top..=top + 2 * HALF {
-            for (col, value) in (left..).zip(self.row(left, row)) {
-                sum += (value - next.between(col as f32 + dx, row as f32 + dy)).abs();
-            }
-        }
-        sum / ((2 * HALF + 1) * (2 * HALF + 1)) as f32
+        let both = self.block(left as f32, top as f32).zip(next.block(left as f32 + dx, top as f32 + dy));
+        both.map_or(f32::INFINITY, |(this, other)| {
+            sum(&zip_blocks(&this, &other, |a, b| (a - b).abs())) / (SIDE * SIDE) as f32
+        })
     }
 
-    /// Linear between four pixels, the edge repeated outside.
-    fn between(&self, x: f32, y: f32) -> f32 {
-        let (x, y) = (x.clamp(0.0, self.width as f32 - 1.001), y.clamp(0.0, self.height as f32 - 1.001));
-        let (col, row) = (x as usize, y as usize);
-        let (u, v) = (x - col as f32, y - row as f32);
-        let at = row * self.width as usize + col;
-        let (above, below) = (&self.data[at..at + 2], &self.data[at + self.width as usize..][..2]);
-        (above[0] * (1.0 - u) + above[1] * u) * (1.0 - v) + (below[0] * (1.0 - u) + below[1] * u) * v
+    /// The block with this corner, linear between four pixels; `None` when it leaves the picture.
+    fn block(&self, left: f32, top: f32) -> Option<Block> {
+        let inside = |at: f32, count: i32| at >= 0.0 && at as usize + SIDE < count as usize;
+        if !inside(left, self.width) || !inside(top, self.height) {
+            return None;
+        }
+        let (col, row) = (left as usize, top as usize);
+        let (u, v) = (left - col as f32, top - row as f32);
+        let line = |row: usize| {
+            let start = row * self.width as usize + col;
+            let pixels = &self.data[start..=start + SIDE];
+            let mut line = [0.0; SIDE];
+            for (value, pair) in line.iter_mut().zip(pixels.windows(2)) {
+                *value = pair[0] * (1.0 - u) + pair[1] * u;
+            }
+            line
+        };
+        let mut block = [[0.0; SIDE]; SIDE];
+        let mut above = line(row);
+        for (i, values) in block.iter_mut().enumerate() {
+            let below = line(row + i + 1);
+            for ((value, above), below) in values.iter_mut().zip(above).zip(below) {
+                *value = above * (1.0 - v) + below * v;
+            }
+            above = below;
+        }
+        Some(block)
     }
+}
+
+fn zip_blocks(a: &Block, b: &Block, of: impl Fn(f32, f32) -> f32) -> Block {
+    let mut out = [[0.0; SIDE]; SIDE];
+    for ((out, a), b) in out.iter_mut().zip(a).zip(b) {
+        for ((out, a), b) in out.iter_mut().zip(a).zip(b) {
+            *out = of(*a, *b);
+        }
+    }
+    out
+}
+
+/// Column by column, as in [`Small::difference`].
+fn sum(block: &Block) -> f32 {
+    let mut columns = [0.0f32; SIDE];
+    for line in block {
+        for (sum, value) in columns.iter_mut().zip(line) {
+            *sum += value;
+        }
+    }
+    columns.iter().sum()
+}
+
+/// Sum of the products of what lies at the same place.
+fn product(a: &Block, b: &Block) -> f32 {
+    sum(&zip_blocks(a, b, |a, b| a * b))
 }
 
 #[cfg(test)]
