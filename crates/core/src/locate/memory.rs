@@ -2,7 +2,7 @@
 
 use std::collections::VecDeque;
 
-use super::channels::{Neighbourhood, samples};
+use super::neighbourhood::{Neighbourhood, samples};
 use crate::geometry::Point;
 use crate::image::Window;
 

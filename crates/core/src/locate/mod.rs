@@ -7,8 +7,11 @@
 mod alibi;
 mod beam;
 mod channels;
+mod colours;
+mod edges;
 mod filter;
 mod memory;
+mod neighbourhood;
 mod pass;
 mod response;
 mod sides;

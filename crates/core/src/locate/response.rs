@@ -16,7 +16,9 @@ pub(super) fn peaks(response: &[f32]) -> Vec<(Point, f32)> {
     for y in -FARTHEST..=FARTHEST {
         for x in -FARTHEST..=FARTHEST {
             let this = value(x, y);
-            if this <= 0.0 {
+            // Most are beaten by one of these already.
+            let beside = [(1, 0), (-1, 0), (0, 1), (0, -1)];
+            if this <= 0.0 || beside.into_iter().any(|(dx, dy)| value(x + dx, y + dy) > this) {
                 continue;
             }
             let near = (-PEAK_REACH..=PEAK_REACH).flat_map(|dy| (-PEAK_REACH..=PEAK_REACH).map(move |dx| (dx, dy)));

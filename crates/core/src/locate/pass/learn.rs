@@ -4,8 +4,8 @@ use super::{GROWN, Pass};
 use crate::geometry::Point;
 use crate::image::FrameSource;
 use crate::locate::beam::{Candidate, State};
-use crate::locate::channels::Neighbourhood;
 use crate::locate::memory::Keys;
+use crate::locate::neighbourhood::Neighbourhood;
 use crate::locate::response::near_middle;
 use crate::time::Frame;
 

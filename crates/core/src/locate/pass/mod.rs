@@ -5,9 +5,10 @@ mod learn;
 mod search;
 
 use super::beam::{Beam, Passage, State};
-use super::channels::{COLOURED, Channels, GREY, Neighbourhood, samples};
+use super::channels::{COLOURED, Channels, GREY};
 use super::filter::{Filter, Response, Workbench};
 use super::memory::{Keys, Usual};
+use super::neighbourhood::{Neighbourhood, samples};
 use super::response::near_middle;
 use super::{Known, Settings, View};
 use crate::geometry::{PixelRect, Point, Rect};

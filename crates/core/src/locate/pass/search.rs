@@ -4,7 +4,7 @@ use super::{GROWN, LEAP_SAMPLES, Pass};
 use crate::geometry::Point;
 use crate::image::FrameSource;
 use crate::locate::beam::{Candidate, Passage};
-use crate::locate::channels::{Neighbourhood, samples};
+use crate::locate::neighbourhood::{Neighbourhood, samples};
 use crate::locate::response::peaks;
 use crate::time::Frame;
 
