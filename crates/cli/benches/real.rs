@@ -295,6 +295,40 @@ fn start_of<'a>(labels: &'a [Label], which: &str) -> &'a Label {
     }
 }
 
+/// What is solved, by name, with which settings of where the subject is; `None` for the whole solve. `REAL_ROUGH` asks for only that, as
+/// it is or `REAL_WITHOUT` one of the parts by its name; `REAL_LEAVE_OUT` for all, one after the other.
+fn settings() -> Vec<(&'static str, Option<Settings>)> {
+    let usual = Settings::default();
+    let left_out = [
+        ("no beam: one way", Settings { beam: 1, ..usual }),
+        ("never hidden", Settings { hidden: false, ..usual }),
+        ("no empty scene", Settings { plate: false, ..usual }),
+        ("no size", Settings { scale: false, ..usual }),
+        ("copies as frames", Settings { copies: false, ..usual }),
+        ("no pace", Settings { pace: false, ..usual }),
+        ("no camera", Settings { camera: false, ..usual }),
+        ("no key pictures", Settings { strange: false, ..usual }),
+        ("no colour", Settings { colour: false, ..usual }),
+        ("no leaps", Settings { leaps: false, ..usual }),
+        ("no alibi", Settings { alibi: false, ..usual }),
+        ("no ring", Settings { ring: false, ..usual }),
+        ("box two thirds", Settings { side: 0.67, ..usual }),
+        ("box four thirds", Settings { side: 1.33, ..usual }),
+    ];
+    let left_out = left_out.map(|(what, settings)| (what, Some(settings)));
+    let only = ("only where it is", Some(usual));
+    if std::env::var("REAL_ROUGH").is_ok() {
+        let without = std::env::var("REAL_WITHOUT").unwrap_or_default();
+        return vec![left_out.into_iter().find(|(what, _)| *what == without).unwrap_or(only)];
+    }
+    let mut all = vec![("all of it", None)];
+    if std::env::var("REAL_LEAVE_OUT").is_ok() {
+        all.push(only);
+        all.extend(left_out);
+    }
+    all
+}
+
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|word| word != "--bench").collect();
     let (films, points) = (Path::new(&words[0]), labels(&words[1]));
@@ -303,33 +337,7 @@ fn main() {
     let mut names: Vec<&String> = points.keys().map(|(clip, _)| clip).collect();
     names.dedup();
     let all: BTreeMap<&String, Film> = names.par_iter().map(|name| (*name, film(&films.join(name)))).collect();
-    let mut settings = vec![("all of it", None)];
-    if std::env::var("REAL_LEAVE_OUT").is_ok() {
-        let usual = Settings::default();
-        settings.push(("only where it is", Some(usual)));
-        let left_out = [
-            ("no beam: one way", Settings { beam: 1, ..usual }),
-            ("never hidden", Settings { hidden: false, ..usual }),
-            ("no empty scene", Settings { plate: false, ..usual }),
-            ("no size", Settings { scale: false, ..usual }),
-            ("copies as frames", Settings { copies: false, ..usual }),
-            ("no pace", Settings { pace: false, ..usual }),
-            ("no camera", Settings { camera: false, ..usual }),
-            ("no key pictures", Settings { strange: false, ..usual }),
-            ("no colour", Settings { colour: false, ..usual }),
-            ("no leaps", Settings { leaps: false, ..usual }),
-            ("no alibi", Settings { alibi: false, ..usual }),
-            ("no ring", Settings { ring: false, ..usual }),
-            ("box two thirds", Settings { side: 0.67, ..usual }),
-            ("box four thirds", Settings { side: 1.33, ..usual }),
-        ];
-        settings.extend(left_out.map(|(what, settings)| (what, Some(settings))));
-    }
-    if std::env::var("REAL_ROUGH").is_ok() {
-        let without = std::env::var("REAL_WITHOUT").unwrap_or_default();
-        let colour = !without.contains("colour");
-        settings = vec![("only where it is", Some(Settings { colour, ..Settings::default() }))];
-    }
+    let settings = settings();
     let verbose = settings.len() == 1;
     for (what, settings) in settings {
         let mut summary = Vec::new();
