@@ -94,9 +94,9 @@ async fn bring_in(store: &Store, library: &Library, project: Uuid, film: &Path) 
         frames: serde_json::to_value(&table)?,
         remarks: info.remarks(),
     };
-    store.create_clip(clip).await?;
-    let shot = store.create_shot(NewShot { project, clip: id, name: &stem, range }).await?;
-    let job = store.enqueue(Task::Prepare(PrepareTask { clip: id, colour: false }).into_job(project)?).await?;
+    let shot = NewShot { project, clip: id, name: &stem, range };
+    let job = Task::Prepare(PrepareTask { clip: id, colour: false }).into_job(project)?;
+    let (shot, job) = store.bring_in(clip, shot, job).await?;
     wait_for(store, job).await?;
     Ok(shot)
 }

@@ -1,16 +1,15 @@
 //! The job that writes a finished film, or its graphics alone.
 
-use std::path::Path;
-
 use jampin_core::shot::{AttachmentKind, Shot};
-use jampin_media::{Cancel, ClipInfo, Container, FrameTable, MediaError};
+use jampin_media::{Cancel, ClipInfo, Container, FrameTable};
 use jampin_render::Pictures;
-use jampin_store::{Job, StoredShot};
+use jampin_store::{Job, Lease, StoredShot};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
+use crate::draft::Draft;
 use crate::painting::{Painting, paint_film};
 use crate::progress::Report;
 use crate::{Library, TaskError, Worker};
@@ -79,14 +78,16 @@ pub struct ExportResult {
     pub frames: u32,
 }
 
-pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
+pub(crate) fn run(
+    worker: &Worker,
+    runtime: &Handle,
+    (job, lease): (&Job, &Lease),
+    cancel: &Cancel,
+) -> Result<Value, TaskError> {
     let task: ExportTask = serde_json::from_value(job.payload.clone())?;
     let (stored, info, table) = shot_of(worker, runtime, task.shot)?;
-    let out = worker.library.export(job.id, task.container.extension());
-    let parent = out.parent().unwrap_or(Path::new("."));
-    std::fs::create_dir_all(parent)
-        .map_err(|source| MediaError::Io { context: "making room for films".into(), source })?;
-    let mut report = Report::new(worker, runtime, job.id, stored.info.range.count(), 1);
+    let draft = Draft::new(worker, lease, task.container.extension())?;
+    let mut report = Report::new(worker, runtime, lease, stored.info.range.count(), 1);
     let path = worker.library.clip(stored.info.clip_id).original();
     let pictures = pictures_of(&worker.library, &stored.shot);
     let suffix = if task.container.is_graphics() { " graphics" } else { "" };
@@ -100,10 +101,10 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
         pictures: &pictures,
         product: task.container,
         name: &name,
-        out: &out,
+        out: draft.path(),
     };
     let frames = paint_film(&worker.library.tools, &painting, cancel, &mut |frames| report.say(frames))?;
-    let bytes = out.metadata().map(|meta| meta.len()).unwrap_or(0);
+    let bytes = draft.publish(worker, runtime)?;
     let file_name = format!("{name}.{}", task.container.extension());
     Ok(serde_json::to_value(ExportResult { file_name, bytes, frames })?)
 }

@@ -7,7 +7,7 @@ use jampin_core::shot::{Pin, Sample, Shot};
 use jampin_core::solve::{Film, affected};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{Cancel, StoredPlanes};
-use jampin_store::{Appended, Job};
+use jampin_store::{Appended, Job, Lease};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
@@ -71,7 +71,12 @@ struct Reached {
     found: u32,
 }
 
-pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
+pub(crate) fn run(
+    worker: &Worker,
+    runtime: &Handle,
+    (job, lease): (&Job, &Lease),
+    cancel: &Cancel,
+) -> Result<Value, TaskError> {
     let task: FollowTask = serde_json::from_value(job.payload.clone())?;
     let reached: Reached = serde_json::from_value(job.progress.clone()).unwrap_or_default();
     let Workplace { stored, pin, planes, cuts, scene } =
@@ -79,7 +84,7 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
     let mut run = Run {
         worker,
         runtime,
-        job: job.id,
+        lease,
         task: &task,
         cancel,
         planes,
@@ -94,7 +99,7 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
 struct Run<'a> {
     worker: &'a Worker,
     runtime: &'a Handle,
-    job: Uuid,
+    lease: &'a Lease,
     task: &'a FollowTask,
     cancel: &'a Cancel,
     planes: StoredPlanes,
@@ -138,7 +143,7 @@ impl Run<'_> {
         let solver = Solver {
             worker: self.worker,
             runtime: self.runtime,
-            job: self.job,
+            lease: self.lease,
             shot: task.shot,
             film: Film { scene: &scene, part },
             pin: &self.pin,
@@ -190,7 +195,7 @@ impl Run<'_> {
         let mut writer = Writer {
             worker: self.worker,
             runtime: self.runtime,
-            job: self.job,
+            lease: self.lease,
             task: self.task,
             cancel: self.cancel,
             shot,
@@ -212,7 +217,7 @@ impl Run<'_> {
 struct Writer<'a> {
     worker: &'a Worker,
     runtime: &'a Handle,
-    job: Uuid,
+    lease: &'a Lease,
     task: &'a FollowTask,
     cancel: &'a Cancel,
     shot: &'a mut Shot,
@@ -243,7 +248,7 @@ impl Writer<'_> {
         }
         let written = serde_json::to_value(&*self.reached).map_err(TaskError::from).and_then(|progress| {
             let store = &self.worker.store;
-            let append = store.append_samples(self.task.shot, self.job, self.task.pin, &self.waiting, &progress);
+            let append = store.append_samples(self.lease, self.task.shot, self.task.pin, &self.waiting, &progress);
             Ok(self.runtime.block_on(append)?)
         });
         self.waiting.clear();

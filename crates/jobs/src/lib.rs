@@ -1,5 +1,7 @@
 //! What each kind of long work does with core, media, render and store; and the loop that takes it.
 
+mod draft;
+mod durable;
 mod export;
 mod follow;
 mod hub;
@@ -14,6 +16,7 @@ mod stills;
 mod work;
 mod worker;
 
+pub use durable::{make_room_for, put_in_place};
 pub use export::{ExportResult, ExportTask, Pictured, Product, pictures_of};
 pub use follow::{FollowResult, FollowTask};
 pub use hub::EventHub;

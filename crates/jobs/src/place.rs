@@ -38,6 +38,10 @@ impl Workplace {
         let (_, pin) = stored.shot.pin(pin).ok_or(TaskError::Cancelled)?;
         let pin = pin.clone();
         let clip = runtime.block_on(worker.store.clip(stored.info.clip_id))?;
+        if clip.state() == ClipState::Failed {
+            let why = clip.problem.unwrap_or_default();
+            return Err(TaskError::Missing(format!("The film of this shot could not be prepared. {why}")));
+        }
         let info: ClipInfo = serde_json::from_value(clip.info.clone())?;
         let folder = worker.library.clip(clip.id);
         let prepare = |colour: bool| {

@@ -2,8 +2,8 @@
 
 use std::time::{Duration, Instant};
 
-use jampin_media::{Cancel, ClipInfo, FrameTable, Leave, MediaError, prepare, prepare_colour};
-use jampin_store::ReadyClip;
+use jampin_media::{Cancel, ClipInfo, FrameTable, Leave, prepare, prepare_colour};
+use jampin_store::{ClipState, Job, Lease, ReadyClip};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
@@ -24,21 +24,18 @@ pub struct PrepareTask {
     pub colour: bool,
 }
 
-pub(crate) fn run(worker: &Worker, runtime: &Handle, task: PrepareTask, cancel: &Cancel) -> Result<Value, TaskError> {
+pub(crate) fn run(
+    worker: &Worker,
+    runtime: &Handle,
+    (job, lease): (&Job, &Lease),
+    cancel: &Cancel,
+) -> Result<Value, TaskError> {
+    let task: PrepareTask = serde_json::from_value(job.payload.clone())?;
     if task.colour {
-        return colour(worker, runtime, &task, cancel);
+        colour(worker, runtime, &task, cancel)
+    } else {
+        prepare_clip(worker, runtime, &task, lease, cancel)
     }
-    let result = prepare_clip(worker, runtime, &task, cancel);
-    match &result {
-        Err(TaskError::Media(error @ (MediaError::BadInput(_) | MediaError::Limit(_)))) => {
-            runtime.block_on(worker.store.clip_failed(task.clip, &error.to_string()))?;
-        }
-        Err(TaskError::Cancelled) => {
-            runtime.block_on(worker.store.clip_failed(task.clip, "Preparing was stopped. Bring the film in again."))?;
-        }
-        _ => {}
-    }
-    result
 }
 
 /// A failure here leaves the clip as good as it was; the pin that waits for colour says that it did not come.
@@ -54,16 +51,25 @@ fn colour(worker: &Worker, runtime: &Handle, task: &PrepareTask, cancel: &Cancel
     Ok(json!({ "frames": table.len() }))
 }
 
-fn prepare_clip(worker: &Worker, runtime: &Handle, task: &PrepareTask, cancel: &Cancel) -> Result<Value, TaskError> {
+/// When this fails for good, the clip that was being prepared fails with the job; one that was ready stays so.
+fn prepare_clip(
+    worker: &Worker,
+    runtime: &Handle,
+    task: &PrepareTask,
+    lease: &Lease,
+    cancel: &Cancel,
+) -> Result<Value, TaskError> {
     let clip = runtime.block_on(worker.store.clip(task.clip))?;
+    let was_ready = clip.state() == ClipState::Ready;
     let info: ClipInfo = serde_json::from_value(clip.info)?;
     let table: FrameTable = serde_json::from_value(clip.frames)?;
     let folder = worker.library.clip(task.clip);
     let mut reported: Option<Instant> = None;
     let mut report = |progress: jampin_media::Progress| {
-        if reported.is_none_or(|at| at.elapsed() > REPORT) {
+        // Planes that are made again do not make a ready clip less ready.
+        if !was_ready && reported.is_none_or(|at| at.elapsed() > REPORT) {
             reported = Some(Instant::now());
-            if let Err(error) = runtime.block_on(worker.store.clip_progress(task.clip, progress.frames)) {
+            if let Err(error) = runtime.block_on(worker.store.clip_progress(lease, task.clip, progress.frames)) {
                 tracing::warn!(%error, "progress could not be written down");
             }
         }
@@ -72,6 +78,12 @@ fn prepare_clip(worker: &Worker, runtime: &Handle, task: &PrepareTask, cancel: &
     let tools = &worker.library.tools;
     let prepared = prepare(tools, &folder, (&info, &table), Leave::PicturesAndPlanes, cancel, &mut report)?;
     let count = prepared.table.len();
+    if was_ready && count < table.len() {
+        let whole = table.len();
+        return Err(TaskError::BrokenOff(format!(
+            "Only {count} of {whole} frames could be read again; the clip stays as it was."
+        )));
+    }
     let remarks = info.remarks().into_iter().chain(prepared.remarks).collect();
     let ready = ReadyClip {
         frames: serde_json::to_value(&prepared.table)?,
@@ -80,11 +92,7 @@ fn prepare_clip(worker: &Worker, runtime: &Handle, task: &PrepareTask, cancel: &
         speeds: prepared.speeds,
         remarks,
     };
-    runtime.block_on(async {
-        worker.store.trim_shots(task.clip, count).await?;
-        worker.store.clip_ready(task.clip, ready).await?;
-        Ok::<_, TaskError>(())
-    })?;
+    runtime.block_on(worker.store.clip_ready(lease, task.clip, ready))?;
     worker.library.trim_planes(task.clip);
     Ok(json!({ "frames": count }))
 }

@@ -2,9 +2,9 @@
 
 use std::time::{Duration, Instant};
 
+use jampin_store::Lease;
 use serde::{Deserialize, Serialize};
 use tokio::runtime::Handle;
-use uuid::Uuid;
 
 use crate::Worker;
 
@@ -26,7 +26,7 @@ pub struct ExportProgress {
 pub(crate) struct Report<'a> {
     worker: &'a Worker,
     runtime: &'a Handle,
-    job: Uuid,
+    lease: &'a Lease,
     frames: u32,
     /// How often each frame is gone through: painted, then joined.
     passes: u32,
@@ -35,9 +35,9 @@ pub(crate) struct Report<'a> {
 }
 
 impl<'a> Report<'a> {
-    pub fn new(worker: &'a Worker, runtime: &'a Handle, job: Uuid, frames: u32, passes: u32) -> Self {
+    pub fn new(worker: &'a Worker, runtime: &'a Handle, lease: &'a Lease, frames: u32, passes: u32) -> Self {
         let now = Instant::now();
-        Self { worker, runtime, job, frames, passes, begun: now, reported: now }
+        Self { worker, runtime, lease, frames, passes, begun: now, reported: now }
     }
 
     /// `steps`: frames done, in all passes together.
@@ -50,7 +50,7 @@ impl<'a> Report<'a> {
         let seconds = self.begun.elapsed().as_secs_f64() / f64::from(steps.max(1)) * f64::from(left);
         let progress = ExportProgress { frames: steps / self.passes, of: self.frames, seconds_left: Some(seconds) };
         let value = serde_json::to_value(progress).unwrap_or_default();
-        if let Err(error) = self.runtime.block_on(self.worker.store.job_progress(self.job, &value)) {
+        if let Err(error) = self.runtime.block_on(self.worker.store.job_progress(self.lease, &value)) {
             tracing::warn!(%error, "progress could not be written down");
         }
     }

@@ -3,12 +3,13 @@
 use std::path::{Path, PathBuf};
 
 use jampin_media::{Cancel, Container, MediaError, Part, join};
-use jampin_store::{Job, ShotInfo};
+use jampin_store::{Job, Lease, ShotInfo};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
+use crate::draft::Draft;
 use crate::export::{ExportResult, safe_name, shot_of};
 use crate::painting::{Painting, paint_film};
 use crate::progress::Report;
@@ -32,7 +33,12 @@ impl Drop for Pieces {
     }
 }
 
-pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
+pub(crate) fn run(
+    worker: &Worker,
+    runtime: &Handle,
+    (job, lease): (&Job, &Lease),
+    cancel: &Cancel,
+) -> Result<Value, TaskError> {
     let task: SequenceTask = serde_json::from_value(job.payload.clone())?;
     let project = runtime.block_on(worker.store.project(task.project))?;
     let shots: Vec<ShotInfo> =
@@ -40,21 +46,21 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
     if shots.is_empty() {
         return Err(TaskError::Missing("No shot of this project is in its film: switch one on.".into()));
     }
-    let out = worker.library.export(job.id, task.container.extension());
-    let pieces = Pieces(out.with_extension("pieces"));
+    let draft = Draft::new(worker, lease, task.container.extension())?;
+    let pieces = Pieces(draft.path().with_extension("pieces"));
     std::fs::create_dir_all(&pieces.0)
         .map_err(|source| MediaError::Io { context: "making room for films".into(), source })?;
     let of: u32 = shots.iter().map(|shot| shot.range.count()).sum();
     // Each frame is painted, then joined.
-    let mut report = Report::new(worker, runtime, job.id, of, 2);
+    let mut report = Report::new(worker, runtime, lease, of, 2);
     let (mut parts, mut done): (Vec<Part>, u32) = (Vec::new(), 0);
     for shot in &shots {
         let path = pieces.0.join(format!("{}.mkv", parts.len()));
         parts.push(piece(worker, runtime, shot, &path, cancel, &mut |frames| report.say(done + frames))?);
         done += shot.range.count();
     }
-    join(&worker.library.tools, &parts, task.container, &out, cancel, &mut |frames| report.say(of + frames))?;
-    let bytes = out.metadata().map(|meta| meta.len()).unwrap_or(0);
+    join(&worker.library.tools, &parts, task.container, draft.path(), cancel, &mut |frames| report.say(of + frames))?;
+    let bytes = draft.publish(worker, runtime)?;
     let file_name = format!("{}.{}", safe_name(&project.name), task.container.extension());
     Ok(serde_json::to_value(ExportResult { file_name, bytes, frames: of })?)
 }

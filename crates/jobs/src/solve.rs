@@ -8,7 +8,7 @@ use jampin_core::shot::{Pin, Sample, Track};
 use jampin_core::solve::{Film, Solution, Step, Watch, affected, solve};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{Cancel, StoredPlanes};
-use jampin_store::{Appended, Job};
+use jampin_store::{Appended, Job, Lease};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
@@ -48,7 +48,12 @@ pub struct SolveResult {
     pub found: u32,
 }
 
-pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
+pub(crate) fn run(
+    worker: &Worker,
+    runtime: &Handle,
+    (job, lease): (&Job, &Lease),
+    cancel: &Cancel,
+) -> Result<Value, TaskError> {
     let task: SolveTask = serde_json::from_value(job.payload.clone())?;
     let Workplace { stored, pin, planes, cuts, scene } =
         Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
@@ -62,7 +67,7 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
     let keep = |frame: Frame| task.only.is_none_or(|only| only.contains(frame));
     let scene = scene.load(&planes)?;
     let film = Film { scene: &scene, part };
-    let solver = Solver { worker, runtime, job: job.id, shot: task.shot, film, pin: &pin, cancel };
+    let solver = Solver { worker, runtime, lease, shot: task.shot, film, pin: &pin, cancel };
     let result = solver.solve(&planes, track, range, &keep, &job.progress)?;
     Ok(serde_json::to_value(result)?)
 }
@@ -71,7 +76,7 @@ pub(crate) fn run(worker: &Worker, runtime: &Handle, job: &Job, cancel: &Cancel)
 pub(crate) struct Solver<'a> {
     pub worker: &'a Worker,
     pub runtime: &'a Handle,
-    pub job: Uuid,
+    pub lease: &'a Lease,
     pub shot: Uuid,
     pub film: Film<'a>,
     pub pin: &'a Pin,
@@ -104,7 +109,7 @@ impl Solver<'_> {
         let samples: Vec<(Frame, Option<Sample>)> =
             solved.iter().filter(|(frame, _)| wanted(*frame)).map(|(frame, sample)| (frame, Some(sample))).collect();
         let found = samples.iter().filter(|(_, sample)| sample.is_some_and(|sample| sample.state.is_present())).count();
-        let append = self.worker.store.append_samples(self.shot, self.job, self.pin.id, &samples, progress);
+        let append = self.worker.store.append_samples(self.lease, self.shot, self.pin.id, &samples, progress);
         match self.runtime.block_on(append)? {
             Appended::Yes => Ok(SolveResult { first: range.first, last: range.last, found: found as u32 }),
             Appended::Unwanted => Err(TaskError::Cancelled),
@@ -155,8 +160,8 @@ impl Reporter<'_> {
     fn tell(&self, steps: u32) {
         let mut progress = if self.progress.is_object() { self.progress.clone() } else { json!({}) };
         progress["solving"] = json!((f64::from(steps) / f64::from(self.of)).min(1.0));
-        let Solver { worker, runtime, job, .. } = self.solver;
-        if let Err(error) = runtime.block_on(worker.store.job_progress(*job, &progress)) {
+        let Solver { worker, runtime, lease, .. } = self.solver;
+        if let Err(error) = runtime.block_on(worker.store.job_progress(lease, &progress)) {
             tracing::warn!(%error, "progress could not be written down");
         }
     }

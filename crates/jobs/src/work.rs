@@ -1,5 +1,7 @@
 //! Kinds of work, and how they can fail.
 
+use std::io::ErrorKind;
+
 use jampin_media::MediaError;
 use jampin_render::PainterError;
 use jampin_store::{NewJob, StoreError};
@@ -63,6 +65,22 @@ pub enum TaskError {
     /// Something that it needs is not there.
     #[error("{0}")]
     Missing(String),
+    /// It broke off for a reason that may pass.
+    #[error("{0}")]
+    BrokenOff(String),
+}
+
+impl TaskError {
+    /// Whether it may do better another time: the database or the disk may be back, memory free again.
+    pub(crate) fn may_pass(&self) -> bool {
+        match self {
+            Self::Store(error) => matches!(error, StoreError::Database(_) | StoreError::Unreachable(_)),
+            Self::Media(MediaError::Io { source, .. }) => source.kind() != ErrorKind::NotFound,
+            Self::Media(error) => matches!(error, MediaError::Ended { .. }),
+            Self::BrokenOff(_) => true,
+            Self::Cancelled | Self::Paint(_) | Self::Payload(_) | Self::Missing(_) => false,
+        }
+    }
 }
 
 impl From<MediaError> for TaskError {

@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use jampin_media::Cancel;
-use jampin_store::{Event, Job, Store, StoreError};
+use jampin_store::{Event, Job, Lease, Store, StoreError};
 use serde_json::Value;
 use tokio::sync::broadcast::error::RecvError;
 use tokio::task::JoinHandle;
@@ -17,6 +17,9 @@ const HEARTBEAT: Duration = Duration::from_secs(1);
 const MOST_AT_ONCE: usize = 6;
 /// How often it looks for orphaned jobs when nothing is announced.
 const LOOK: Duration = Duration::from_secs(2);
+
+/// How long after it broke off for the first time a job is tried again, and so much longer each time.
+const AGAIN: Duration = Duration::from_secs(1);
 
 /// Everything that work needs.
 #[derive(Clone)]
@@ -45,7 +48,7 @@ impl Worker {
         let mut events = self.hub.subscribe();
         loop {
             match self.store.claim(id, kinds).await {
-                Ok(Some(job)) => self.work(id, job).await,
+                Ok(Some((job, lease))) => self.work(job, lease).await,
                 Ok(None) => wait_for_work(&mut events).await,
                 Err(error) => {
                     tracing::error!(%error, "looking for work failed");
@@ -55,42 +58,51 @@ impl Worker {
         }
     }
 
-    async fn work(&self, worker: Uuid, job: Job) {
+    async fn work(&self, job: Job, lease: Lease) {
         let id = job.id;
         tracing::info!(job = %id, kind = %job.kind, attempt = job.attempts, "begun");
         let cancel = Cancel::default();
-        let alive = tokio::spawn(keep_alive(self.clone(), worker, id, cancel.clone()));
+        let alive = tokio::spawn(keep_alive(self.clone(), lease, cancel.clone()));
         let work = self.clone();
         let begun = std::time::Instant::now();
-        let ended = tokio::task::spawn_blocking(move || work.perform(&job, &cancel)).await;
+        let ended = tokio::task::spawn_blocking(move || work.perform(&job, &lease, &cancel)).await;
         alive.abort();
         tracing::info!(job = %id, seconds = begun.elapsed().as_secs_f32(), "ended");
         let written = match ended {
-            Ok(Ok(result)) => self.store.job_done(id, result).await,
-            Ok(Err(TaskError::Cancelled)) => self.store.job_cancelled(id, None).await,
+            Ok(Ok(result)) => self.store.job_done(&lease, result).await,
+            Ok(Err(TaskError::Store(StoreError::LostLease))) => Err(StoreError::LostLease),
+            Ok(Err(TaskError::Cancelled)) => self.store.job_cancelled(&lease).await,
+            Ok(Err(error)) if error.may_pass() => {
+                tracing::warn!(job = %id, %error, "broke off");
+                tokio::time::sleep(AGAIN * lease.attempt.unsigned_abs()).await;
+                self.store.job_again(&lease, &error.to_string()).await.map(|_| ())
+            }
             Ok(Err(error)) => {
                 tracing::warn!(job = %id, %error, "failed");
-                self.store.job_failed(id, &error.to_string()).await
+                self.store.job_failed(&lease, &error.to_string()).await
             }
             Err(panic) => {
                 tracing::error!(job = %id, %panic, "broke down");
-                self.store.job_failed(id, "This broke down inside Jam Pin. The log has the reason.").await
+                self.store.job_failed(&lease, "This broke down inside Jam Pin. The log has the reason.").await
             }
         };
         match written {
             Ok(()) | Err(StoreError::NotFound(_)) => {}
+            Err(StoreError::LostLease) => {
+                tracing::warn!(job = %id, "somebody else has it now; nothing is written down")
+            }
             Err(error) => tracing::error!(job = %id, %error, "how the job ended could not be written down"),
         }
     }
 
-    fn perform(&self, job: &Job, cancel: &Cancel) -> Result<Value, TaskError> {
+    fn perform(&self, job: &Job, lease: &Lease, cancel: &Cancel) -> Result<Value, TaskError> {
         let runtime = tokio::runtime::Handle::current();
         match job.kind.as_str() {
-            "prepare" => prepare::run(self, &runtime, serde_json::from_value(job.payload.clone())?, cancel),
-            "follow" => follow::run(self, &runtime, job, cancel),
-            "solve" => solve::run(self, &runtime, job, cancel),
-            "export" => export::run(self, &runtime, job, cancel),
-            "sequence" => sequence::run(self, &runtime, job, cancel),
+            "prepare" => prepare::run(self, &runtime, (job, lease), cancel),
+            "follow" => follow::run(self, &runtime, (job, lease), cancel),
+            "solve" => solve::run(self, &runtime, (job, lease), cancel),
+            "export" => export::run(self, &runtime, (job, lease), cancel),
+            "sequence" => sequence::run(self, &runtime, (job, lease), cancel),
             other => Err(TaskError::Missing(format!("There is no kind of work called {other:?}."))),
         }
     }
@@ -111,10 +123,10 @@ async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>) {
 }
 
 /// Reports once a second, and at once when the job is spoken of, so that a cancel works within a moment.
-async fn keep_alive(worker: Worker, id: Uuid, job: Uuid, cancel: Cancel) {
+async fn keep_alive(worker: Worker, lease: Lease, cancel: Cancel) {
     let mut events = worker.hub.subscribe();
     loop {
-        match worker.store.heartbeat(job, id).await {
+        match worker.store.heartbeat(&lease).await {
             Ok(true) => {}
             Ok(false) => cancel.cancel(),
             Err(error) => tracing::warn!(%error, "heartbeat failed"),
@@ -122,7 +134,7 @@ async fn keep_alive(worker: Worker, id: Uuid, job: Uuid, cancel: Cancel) {
         let spoken_of = async {
             loop {
                 match events.recv().await {
-                    Ok(Event::Job { job: other, .. }) if other == job => return,
+                    Ok(Event::Job { job, .. }) if job == lease.job => return,
                     Ok(_) | Err(RecvError::Lagged(_)) => {}
                     Err(RecvError::Closed) => std::future::pending().await,
                 }

@@ -1,6 +1,7 @@
 //! A child process that is watched: drained, and killed when it hangs, takes too long or is not wanted any more.
 
 use std::io::{BufRead, BufReader, Read};
+use std::os::unix::process::ExitStatusExt;
 use std::process::{Child, ChildStderr, Command, ExitStatus};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard};
@@ -95,7 +96,7 @@ impl Watched {
         self.shared.progress.store(now, Ordering::Relaxed);
     }
 
-    /// Waits for the end. An error when it was killed; otherwise how it ended and the last it said.
+    /// Waits for the end. An error when it was killed, by us or by somebody else; otherwise how it ended and the last it said.
     pub fn wait(mut self) -> Result<(ExitStatus, String), MediaError> {
         let status = loop {
             let status = lock(&self.shared.child).try_wait().map_err(MediaError::io("waiting for a child"))?;
@@ -112,7 +113,10 @@ impl Watched {
                 "{} made no progress for too long and was stopped; the film may be damaged",
                 self.program
             ))),
-            None => Ok((status, tail)),
+            None => match status.signal() {
+                Some(signal) => Err(MediaError::Ended { program: self.program.clone(), signal }),
+                None => Ok((status, tail)),
+            },
         }
     }
 
@@ -230,6 +234,12 @@ mod tests {
         let (watched, _pipes) = Watched::start(shell("exec sleep 30"), watch, |_| true).unwrap();
         cancel.cancel();
         assert!(matches!(watched.finish(), Err(MediaError::Cancelled)));
+    }
+
+    #[test]
+    fn one_that_the_system_ends_is_told_from_one_that_fails() {
+        let error = output(shell("kill -9 $$"), Duration::from_secs(10), 10).unwrap_err();
+        assert!(matches!(error, MediaError::Ended { signal: 9, .. }), "{error:?}");
     }
 
     #[test]

@@ -24,6 +24,14 @@ pub enum MediaError {
         /// The last of what it said.
         tail: String,
     },
+    /// The decoder or encoder was ended from outside, as the system does when memory is short; it may do better another time.
+    #[error("{program} was ended by the system (signal {signal}), perhaps as memory was short.")]
+    Ended {
+        /// Which program.
+        program: String,
+        /// By which signal.
+        signal: i32,
+    },
     /// The disk or a pipe failed.
     #[error("{context}: {source}")]
     Io {

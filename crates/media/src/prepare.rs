@@ -227,6 +227,10 @@ pub fn prepare(
     })?;
     let (status, complaints) = watched.wait()?;
     tracing::debug!(%status, count, expected, "decoded");
+    // What is damaged in a film is complained of, and the end reached all the same; a bad end is something else: the disk, the memory.
+    if !status.success() && count > 0 && count < expected {
+        return Err(MediaError::Tool { program: "ffmpeg".into(), status: status.to_string(), tail: complaints });
+    }
     let decoded = times.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone();
     if let Leave::PlanesOf(range) = leave {
         let probed = table.times.get(range.first.0 as usize..=range.last.0 as usize);

@@ -1,14 +1,17 @@
 //! Clips: films as they came in.
 
+use diesel::dsl::sql;
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel::sql_types::Bool;
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde::Serialize;
 use serde_json::Value;
 use uuid::Uuid;
 
 use crate::events::announce;
-use crate::schema::clips;
-use crate::{Event, Store, StoreError};
+use crate::lease::hold;
+use crate::schema::{clips, jobs, shots};
+use crate::{Event, Lease, NewJob, NewShot, Store, StoreError};
 
 /// How far a clip is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -98,21 +101,37 @@ pub struct ReadyClip {
 }
 
 impl Store {
-    /// Takes note of a clip whose pictures are still to be made.
-    pub async fn create_clip(&self, clip: NewClip<'_>) -> Result<(), StoreError> {
+    /// Takes note of a clip whose pictures are still to be made, with a shot of all of it and the job that makes them: all of it or nothing.
+    /// The identities of shot and job.
+    pub async fn bring_in(
+        &self,
+        clip: NewClip<'_>,
+        shot: NewShot<'_>,
+        job: NewJob,
+    ) -> Result<(Uuid, Uuid), StoreError> {
         let mut connection = self.connection().await?;
-        let values = (
-            clips::id.eq(clip.id),
-            clips::project_id.eq(clip.project),
-            clips::name.eq(clip.name),
-            clips::bytes.eq(i64::try_from(clip.bytes).unwrap_or(i64::MAX)),
-            clips::state.eq("preparing"),
-            clips::info.eq(clip.info),
-            clips::frames.eq(clip.frames),
-            clips::remarks.eq(clip.remarks),
-        );
-        diesel::insert_into(clips::table).values(values).execute(&mut connection).await?;
-        Ok(())
+        connection
+            .transaction(async |connection| {
+                insert(connection, clip).await?;
+                let shot = crate::shots::insert(connection, shot).await?;
+                Ok((shot, crate::jobs::insert(connection, job).await?))
+            })
+            .await
+    }
+
+    /// Prepares a clip once more that could not be prepared; one that is ready, or at work, stays as it is.
+    pub async fn prepare_again(&self, id: Uuid, job: NewJob) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let failed = clips::table.filter(clips::id.eq(id)).filter(clips::state.eq("failed"));
+                let values = (clips::state.eq("preparing"), clips::prepared.eq(0), clips::problem.eq(None::<String>));
+                let changed = diesel::update(failed).set(values).returning(Clip::as_returning());
+                let Some(clip) = changed.get_result(connection).await.optional()? else { return Ok(()) };
+                crate::jobs::insert(connection, job).await?;
+                tell(connection, &clip).await
+            })
+            .await
     }
 
     /// One clip.
@@ -137,13 +156,21 @@ impl Store {
     }
 
     /// Takes note of how many frames are prepared.
-    pub async fn clip_progress(&self, id: Uuid, prepared: u32) -> Result<(), StoreError> {
-        let update = diesel::update(clips::table.filter(clips::id.eq(id)));
-        self.update_clip(update.set(clips::prepared.eq(prepared as i32)).returning(Clip::as_returning())).await
+    pub async fn clip_progress(&self, lease: &Lease, id: Uuid, prepared: u32) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                hold(connection, lease).await?;
+                let update = diesel::update(clips::table.filter(clips::id.eq(id)));
+                let changed = update.set(clips::prepared.eq(prepared as i32)).returning(Clip::as_returning());
+                let clip = changed.get_result(connection).await?;
+                tell(connection, &clip).await
+            })
+            .await
     }
 
-    /// Takes note that a clip is wholly prepared.
-    pub async fn clip_ready(&self, id: Uuid, ready: ReadyClip) -> Result<(), StoreError> {
+    /// Takes note that a clip is wholly prepared. Shots that reach beyond it end with it: fewer frames were decoded than announced.
+    pub async fn clip_ready(&self, lease: &Lease, id: Uuid, ready: ReadyClip) -> Result<(), StoreError> {
         let values = (
             clips::state.eq("ready"),
             clips::frames.eq(ready.frames),
@@ -153,25 +180,54 @@ impl Store {
             clips::remarks.eq(ready.remarks),
             clips::problem.eq(None::<String>),
         );
-        let update = diesel::update(clips::table.filter(clips::id.eq(id)));
-        self.update_clip(update.set(values).returning(Clip::as_returning())).await
-    }
-
-    /// Takes note that a clip cannot be used, and why.
-    pub async fn clip_failed(&self, id: Uuid, problem: &str) -> Result<(), StoreError> {
-        let values = (clips::state.eq("failed"), clips::problem.eq(Some(problem)));
-        let update = diesel::update(clips::table.filter(clips::id.eq(id)));
-        self.update_clip(update.set(values).returning(Clip::as_returning())).await
-    }
-
-    async fn update_clip<'a, Q>(&self, update: Q) -> Result<(), StoreError>
-    where
-        Q: diesel_async::methods::LoadQuery<'a, diesel_async::AsyncPgConnection, Clip> + Send + 'a,
-    {
+        let last = ready.count.saturating_sub(1) as i32;
         let mut connection = self.connection().await?;
-        let changed: Option<Clip> = update.get_result(&mut connection).await.optional()?;
-        let clip = changed.ok_or(StoreError::NotFound("clip"))?;
-        let prepared = clip.prepared.max(0) as u32;
-        announce(&mut connection, &Event::Clip { clip: clip.id, project: clip.project_id, prepared }).await
+        connection
+            .transaction(async |connection| {
+                hold(connection, lease).await?;
+                let beyond = shots::table.filter(shots::clip_id.eq(id)).filter(shots::last_frame.gt(last));
+                diesel::update(beyond).set(shots::last_frame.eq(last)).execute(connection).await?;
+                let update = diesel::update(clips::table.filter(clips::id.eq(id)));
+                let changed = update.set(values).returning(Clip::as_returning());
+                let clip = changed.get_result(connection).await?;
+                tell(connection, &clip).await
+            })
+            .await
     }
+}
+
+async fn insert(connection: &mut AsyncPgConnection, clip: NewClip<'_>) -> Result<(), StoreError> {
+    let values = (
+        clips::id.eq(clip.id),
+        clips::project_id.eq(clip.project),
+        clips::name.eq(clip.name),
+        clips::bytes.eq(i64::try_from(clip.bytes).unwrap_or(i64::MAX)),
+        clips::state.eq("preparing"),
+        clips::info.eq(clip.info),
+        clips::frames.eq(clip.frames),
+        clips::remarks.eq(clip.remarks),
+    );
+    diesel::insert_into(clips::table).values(values).execute(connection).await?;
+    Ok(())
+}
+
+/// Takes note that the clip that a job should have prepared cannot be used, and why. One that was ready stays ready.
+pub(crate) async fn give_up(connection: &mut AsyncPgConnection, job: Uuid, why: &str) -> Result<(), StoreError> {
+    let of_job = jobs::table
+        .filter(jobs::id.eq(job))
+        .filter(jobs::kind.eq("prepare"))
+        .filter(sql::<Bool>("coalesce(payload->>'colour', 'false') = 'false'"));
+    let clip: Option<Option<Uuid>> = of_job.select(jobs::clip_id).first(connection).await.optional()?;
+    let Some(id) = clip.flatten() else { return Ok(()) };
+    let preparing = clips::table.filter(clips::id.eq(id)).filter(clips::state.eq("preparing"));
+    let update = diesel::update(preparing).set((clips::state.eq("failed"), clips::problem.eq(Some(why))));
+    match update.returning(Clip::as_returning()).get_result(connection).await.optional()? {
+        Some(clip) => tell(connection, &clip).await,
+        None => Ok(()),
+    }
+}
+
+async fn tell(connection: &mut AsyncPgConnection, clip: &Clip) -> Result<(), StoreError> {
+    let prepared = clip.prepared.max(0) as u32;
+    announce(connection, &Event::Clip { clip: clip.id, project: clip.project_id, prepared }).await
 }

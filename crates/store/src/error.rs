@@ -18,6 +18,9 @@ pub enum StoreError {
     /// The change does not fit what is there.
     #[error(transparent)]
     Edit(#[from] EditError),
+    /// The job was given to another worker, or has ended: what this one found is not wanted any more.
+    #[error("somebody else has this work now")]
+    LostLease,
     /// There is nothing to undo or redo.
     #[error("there is nothing to {0}")]
     NothingTo(&'static str),

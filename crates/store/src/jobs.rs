@@ -1,10 +1,10 @@
-//! Long work as rows: taken by one worker, taken again when that worker dies.
+//! Long work as rows: asked for, watched, stopped. How it is done: [`crate::lease`].
 
 use chrono::{DateTime, Utc};
 use diesel::dsl::sql;
 use diesel::expression::SqlLiteral;
 use diesel::prelude::*;
-use diesel::sql_types::{Bool, Nullable, Timestamptz};
+use diesel::sql_types::{Nullable, Timestamptz};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde::Serialize;
 use serde_json::Value;
@@ -14,17 +14,6 @@ use crate::events::announce_job;
 use crate::rows::JobRow;
 use crate::schema::{clips, jobs, projects, shots};
 use crate::{Store, StoreError};
-
-/// A running job whose worker has not been heard of for this long, in seconds, is taken to be orphaned. Workers
-/// report every second; a loaded machine may be late by a few.
-pub const HEARTBEAT_STALE_SECONDS: u32 = 6;
-/// A job that killed its worker this many times is not tried again.
-pub const MAX_ATTEMPTS: i32 = 3;
-
-/// Work on the same pin is done in the order in which it was asked for, never two at once: each builds on the samples of
-/// the one before.
-const FIRST_OF_ITS_PIN: &str = "NOT EXISTS (SELECT 1 FROM jobs AS older WHERE older.state IN ('waiting', 'running') \
-     AND older.payload->>'pin' = jobs.payload->>'pin' AND older.created_at < jobs.created_at)";
 
 /// How far a job is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -120,7 +109,7 @@ impl TryFrom<JobRow> for Job {
 }
 
 /// The database's clock: the only one that all workers share.
-fn database_now() -> SqlLiteral<Nullable<Timestamptz>> {
+pub(crate) fn database_now() -> SqlLiteral<Nullable<Timestamptz>> {
     sql("now()")
 }
 
@@ -142,7 +131,9 @@ pub(crate) async fn insert(connection: &mut AsyncPgConnection, job: NewJob) -> R
 pub(crate) async fn ask_to_cancel(connection: &mut AsyncPgConnection, id: Uuid) -> Result<(), StoreError> {
     let waiting = jobs::table.filter(jobs::id.eq(id)).filter(jobs::state.eq("waiting"));
     let ended = (jobs::state.eq("cancelled"), jobs::cancel.eq(true), jobs::ended_at.eq(database_now()));
-    diesel::update(waiting).set(ended).execute(connection).await?;
+    if diesel::update(waiting).set(ended).execute(connection).await? > 0 {
+        crate::clips::give_up(connection, id, "Preparing was stopped.").await?;
+    }
     let running = jobs::table.filter(jobs::id.eq(id)).filter(jobs::state.eq("running"));
     diesel::update(running).set(jobs::cancel.eq(true)).execute(connection).await?;
     announce_job(connection, id).await
@@ -195,104 +186,9 @@ impl Store {
         rows.into_iter().map(|(row, project, shot, clip)| Ok((Job::try_from(row)?, project, shot.or(clip)))).collect()
     }
 
-    /// Takes the oldest job of these kinds that waits, or whose worker has died. A job that has killed its workers too
-    /// often is failed instead.
-    pub async fn claim(&self, worker: Uuid, kinds: &[&str]) -> Result<Option<Job>, StoreError> {
-        let mut connection = self.connection().await?;
-        let claimed: Option<JobRow> = connection
-            .transaction(async |connection| {
-                let orphaned = sql::<Bool>(&format!(
-                    "(state = 'running' AND heartbeat < now() - interval '{HEARTBEAT_STALE_SECONDS} seconds')"
-                ));
-                let next: Option<JobRow> = jobs::table
-                    .filter(jobs::kind.eq_any(kinds))
-                    .filter(jobs::state.eq("waiting").or(orphaned))
-                    .filter(sql::<Bool>(FIRST_OF_ITS_PIN))
-                    .order(jobs::created_at)
-                    .select(JobRow::as_select())
-                    .for_update()
-                    .skip_locked()
-                    .first(connection)
-                    .await
-                    .optional()?;
-                let Some(next) = next else { return Ok::<_, StoreError>(None) };
-                let job = jobs::table.filter(jobs::id.eq(next.id));
-                if next.attempts >= MAX_ATTEMPTS {
-                    end(connection, next.id, "failed", None, Some("It broke off three times and is not tried again."))
-                        .await?;
-                    return Ok(None);
-                }
-                let taken = (
-                    jobs::state.eq("running"),
-                    jobs::attempts.eq(jobs::attempts + 1),
-                    jobs::worker.eq(worker),
-                    jobs::heartbeat.eq(database_now()),
-                );
-                let row: JobRow =
-                    diesel::update(job).set(taken).returning(JobRow::as_returning()).get_result(connection).await?;
-                announce_job(connection, row.id).await?;
-                Ok(Some(row))
-            })
-            .await?;
-        claimed.map(Job::try_from).transpose()
-    }
-
-    /// Says that the worker is still at the job. `false` when it should stop: somebody cancelled the job, or it was
-    /// given to another worker.
-    pub async fn heartbeat(&self, job: Uuid, worker: Uuid) -> Result<bool, StoreError> {
-        let mut connection = self.connection().await?;
-        let mine = jobs::table.filter(jobs::id.eq(job)).filter(jobs::worker.eq(worker));
-        let cancel: Option<bool> = diesel::update(mine)
-            .set(jobs::heartbeat.eq(database_now()))
-            .returning(jobs::cancel)
-            .get_result(&mut connection)
-            .await
-            .optional()?;
-        Ok(cancel == Some(false))
-    }
-
-    /// Takes note of how far a job has come, and tells those who watch.
-    pub async fn job_progress(&self, job: Uuid, progress: &Value) -> Result<(), StoreError> {
-        let mut connection = self.connection().await?;
-        let update = diesel::update(jobs::table.filter(jobs::id.eq(job))).set(jobs::progress.eq(progress));
-        update.execute(&mut connection).await?;
-        announce_job(&mut connection, job).await
-    }
-
-    /// Ends a job well.
-    pub async fn job_done(&self, job: Uuid, result: Value) -> Result<(), StoreError> {
-        let mut connection = self.connection().await?;
-        end(&mut connection, job, "done", Some(result), None).await
-    }
-
-    /// Ends a job badly.
-    pub async fn job_failed(&self, job: Uuid, problem: &str) -> Result<(), StoreError> {
-        let mut connection = self.connection().await?;
-        end(&mut connection, job, "failed", None, Some(problem)).await
-    }
-
-    /// Ends a job that somebody stopped.
-    pub async fn job_cancelled(&self, job: Uuid, result: Option<Value>) -> Result<(), StoreError> {
-        let mut connection = self.connection().await?;
-        end(&mut connection, job, "cancelled", result, None).await
-    }
-
     /// Asks for a job to be stopped. One that nobody has taken yet ends at once.
     pub async fn cancel_job(&self, job: Uuid) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection.transaction(async |connection| ask_to_cancel(connection, job).await).await
     }
-}
-
-async fn end(
-    connection: &mut AsyncPgConnection,
-    job: Uuid,
-    state: &str,
-    result: Option<Value>,
-    problem: Option<&str>,
-) -> Result<(), StoreError> {
-    let values =
-        (jobs::state.eq(state), jobs::result.eq(result), jobs::problem.eq(problem), jobs::ended_at.eq(database_now()));
-    diesel::update(jobs::table.filter(jobs::id.eq(job))).set(values).execute(connection).await?;
-    announce_job(connection, job).await
 }

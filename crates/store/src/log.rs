@@ -13,10 +13,11 @@ use serde_json::Value;
 use uuid::Uuid;
 
 use crate::events::announce;
+use crate::lease::hold;
 use crate::rows::{LogRow, ShotRow};
 use crate::schema::{jobs, log, shots};
 use crate::shots::{contents, document, lock};
-use crate::{Event, NewJob, Store, StoreError, samples};
+use crate::{Event, Lease, NewJob, Store, StoreError, samples};
 
 /// What became of an edit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -85,8 +86,8 @@ impl Store {
     /// Adds samples to a job's entry, and takes note of how far the job is, in one transaction.
     pub async fn append_samples(
         &self,
+        lease: &Lease,
         shot: Uuid,
-        job: Uuid,
         pin: Uuid,
         new: &[(Frame, Option<Sample>)],
         progress: &Value,
@@ -95,7 +96,8 @@ impl Store {
         connection
             .transaction(async |connection| {
                 let row = lock(connection, shot).await?;
-                let entry = log::table.filter(log::shot_id.eq(shot)).filter(log::job_id.eq(job));
+                hold(connection, lease).await?;
+                let entry = log::table.filter(log::shot_id.eq(shot)).filter(log::job_id.eq(lease.job));
                 let entry: Option<LogRow> = entry.select(LogRow::as_select()).first(connection).await.optional()?;
                 let Some(entry) = entry.filter(|entry| entry.number <= row.log_head) else {
                     return Ok(Appended::Unwanted);
@@ -114,7 +116,7 @@ impl Store {
                 let Ok(inverse) = edit.apply(&mut contents) else { return Ok(Appended::Unwanted) };
                 extend(connection, &entry, &edit, &inverse).await?;
                 samples::save(connection, shot, pin, contents.tracks.get(&pin)).await?;
-                let job = jobs::table.filter(jobs::id.eq(job));
+                let job = jobs::table.filter(jobs::id.eq(lease.job));
                 diesel::update(job).set(jobs::progress.eq(progress)).execute(connection).await?;
                 let frames = || new.iter().map(|(frame, _)| frame.0);
                 if let (Some(first), Some(last)) = (frames().min(), frames().max()) {

@@ -90,32 +90,6 @@ pub(crate) async fn contents(connection: &mut AsyncPgConnection, row: &ShotRow) 
 }
 
 impl Store {
-    /// Makes a shot of a range of a clip.
-    pub async fn create_shot(&self, new: NewShot<'_>) -> Result<Uuid, StoreError> {
-        let mut connection = self.connection().await?;
-        let id = Uuid::new_v4();
-        let values = (
-            shots::id.eq(id),
-            shots::project_id.eq(new.project),
-            shots::clip_id.eq(new.clip),
-            shots::name.eq(new.name),
-            shots::first_frame.eq(new.range.first.0 as i32),
-            shots::last_frame.eq(new.range.last.0 as i32),
-            shots::document.eq(serde_json::to_value(Shot::default())?),
-        );
-        diesel::insert_into(shots::table).values(values).execute(&mut connection).await?;
-        Ok(id)
-    }
-
-    /// Sets the last frame of the shots of a clip that reach beyond it: fewer frames were decoded than announced.
-    pub async fn trim_shots(&self, clip: Uuid, frames: u32) -> Result<(), StoreError> {
-        let mut connection = self.connection().await?;
-        let last = frames.saturating_sub(1) as i32;
-        let beyond = shots::table.filter(shots::clip_id.eq(clip)).filter(shots::last_frame.gt(last));
-        diesel::update(beyond).set(shots::last_frame.eq(last)).execute(&mut connection).await?;
-        Ok(())
-    }
-
     /// The shots of a project, in the order of its film; those that were not put in order as they were made.
     pub async fn shots(&self, project: Uuid) -> Result<Vec<ShotInfo>, StoreError> {
         let mut connection = self.connection().await?;
@@ -138,6 +112,22 @@ impl Store {
             .run(async |connection| read(connection, id).await)
             .await
     }
+}
+
+/// Makes a shot of a range of a clip.
+pub(crate) async fn insert(connection: &mut AsyncPgConnection, new: NewShot<'_>) -> Result<Uuid, StoreError> {
+    let id = Uuid::new_v4();
+    let values = (
+        shots::id.eq(id),
+        shots::project_id.eq(new.project),
+        shots::clip_id.eq(new.clip),
+        shots::name.eq(new.name),
+        shots::first_frame.eq(new.range.first.0 as i32),
+        shots::last_frame.eq(new.range.last.0 as i32),
+        shots::document.eq(serde_json::to_value(Shot::default())?),
+    );
+    diesel::insert_into(shots::table).values(values).execute(connection).await?;
+    Ok(id)
 }
 
 async fn read(connection: &mut AsyncPgConnection, id: Uuid) -> Result<StoredShot, StoreError> {

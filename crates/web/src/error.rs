@@ -89,7 +89,10 @@ impl From<StoreError> for ApiError {
             StoreError::NotFound(_) => Self::NotFound(message),
             StoreError::Stale { revision } => Self::Stale { message, revision },
             StoreError::Edit(_) | StoreError::NothingTo(_) => Self::Unusable(message),
-            StoreError::Unreadable(_) | StoreError::Database(_) | StoreError::Unreachable(_) => Self::Internal(message),
+            StoreError::Unreadable(_)
+            | StoreError::Database(_)
+            | StoreError::Unreachable(_)
+            | StoreError::LostLease => Self::Internal(message),
         }
     }
 }

@@ -71,6 +71,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(projects::rename)
         .service(projects::project_state)
         .service(upload::put_clip)
+        .service(clips::prepare_again)
         .service(clips::remove)
         .service(clips::pace)
         // The longer name first: the shorter pattern would take it too.

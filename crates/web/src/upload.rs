@@ -6,7 +6,7 @@ use actix_web::http::header::CONTENT_LENGTH;
 use actix_web::{HttpRequest, HttpResponse, put, web};
 use futures_util::StreamExt;
 use jampin_core::time::{Frame, FrameRange};
-use jampin_jobs::{Library, PrepareTask, Task};
+use jampin_jobs::{Library, PrepareTask, Task, put_in_place};
 use jampin_media::{ClipInfo, FrameTable, MediaError, first_picture, probe};
 use jampin_store::{NewClip, NewShot};
 use serde::Deserialize;
@@ -87,11 +87,11 @@ async fn take_in(
         frames: to_value(serde_json::to_value(&table))?,
         remarks: info.remarks(),
     };
-    state.store.create_clip(new).await?;
     let stem = Path::new(&name).file_stem().map_or_else(|| name.clone(), |stem| stem.to_string_lossy().into_owned());
     let range = FrameRange { first: Frame(0), last };
-    let shot = state.store.create_shot(NewShot { project, clip, name: &stem, range }).await?;
-    state.store.enqueue(Task::Prepare(PrepareTask { clip, colour: false }).into_job(project)?).await?;
+    let shot = NewShot { project, clip, name: &stem, range };
+    let job = Task::Prepare(PrepareTask { clip, colour: false }).into_job(project)?;
+    let (shot, _) = state.store.bring_in(new, shot, job).await?;
     Ok(shot)
 }
 
@@ -124,9 +124,7 @@ fn look_at(library: &Library, clip: Uuid, upload: &Path) -> Result<(ClipInfo, Fr
     let original = upload.join("original");
     let (info, table) = probe(&library.tools, &original)?;
     let folder = library.clip(clip);
-    let io = |source| MediaError::Io { context: "putting the film in its place".into(), source };
-    std::fs::create_dir_all(folder.path()).map_err(io)?;
-    std::fs::rename(&original, folder.original()).map_err(io)?;
+    put_in_place(&original, &folder.original())?;
     first_picture(&library.tools, &folder, &info)?;
     Ok((info, table))
 }

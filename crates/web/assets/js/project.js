@@ -186,6 +186,15 @@ Alpine.data("project", () => ({
     this.uploads = this.uploads.filter((other) => other.key !== upload.key);
   },
 
+  async prepareAgain(clip) {
+    try {
+      await call("POST", `/api/clips/${clip.id}/prepare`, {});
+    } catch (error) {
+      this.problem = error.message;
+    }
+    this.refresh();
+  },
+
   async remove(clip) {
     if (!window.confirm(`Remove “${clip.title}” with everything made of it? This cannot be undone.`)) return;
     try {

@@ -1,12 +1,14 @@
 //! The store over a real PostgreSQL.
 
+mod jobs;
+
 use std::future::Future;
 
 use jampin_core::edit::Edit;
 use jampin_core::geometry::{Point, Shape};
 use jampin_core::shot::{Covariance, Pin, Sample, SampleState, Subject};
 use jampin_core::time::{Frame, FrameRange};
-use jampin_store::{Appended, Event, JobState, MAX_ATTEMPTS, NewClip, NewJob, NewShot, Store, StoreError};
+use jampin_store::{Appended, Event, Job, Lease, NewClip, NewJob, NewShot, Store, StoreError};
 use jampin_testkit::fresh_database;
 use serde_json::json;
 use uuid::Uuid;
@@ -28,9 +30,9 @@ fn with_shot<F: Future<Output = ()>>(test: impl FnOnce(Store, Uuid, Uuid) -> F) 
             frames: json!({}),
             remarks: vec![],
         };
-        store.create_clip(new).await.unwrap();
         let range = FrameRange { first: Frame(0), last: Frame(99) };
-        let shot = store.create_shot(NewShot { project, clip, name: "Yard", range }).await.unwrap();
+        let shot = NewShot { project, clip, name: "Yard", range };
+        let (shot, _) = store.bring_in(new, shot, preparing(project, clip)).await.unwrap();
         test(store, project, shot).await;
     });
 }
@@ -54,6 +56,15 @@ fn found(frames: std::ops::RangeInclusive<u32>) -> Vec<(Frame, Option<Sample>)> 
             (Frame(n), Some(Sample { state: SampleState::Found, matched: 0.9, ..Sample::guide(at) }))
         })
         .collect()
+}
+
+fn preparing(project: Uuid, clip: Uuid) -> NewJob {
+    NewJob { project, shot: None, clip: Some(clip), kind: "prepare".into(), payload: json!({ "clip": clip }) }
+}
+
+/// A worker that has taken the oldest job of this kind.
+async fn take(store: &Store, worker: u128, kind: &str) -> (Job, Lease) {
+    store.claim(Uuid::from_u128(worker), &[kind]).await.unwrap().expect("a job is waiting")
 }
 
 fn job(project: Uuid, shot: Uuid) -> NewJob {
@@ -114,8 +125,9 @@ fn what_a_job_adds_is_one_entry_and_undone_as_one() {
         let before = store.shot(shot).await.unwrap().shot;
         let clear = Edit::SetSamples { pin: pin().id, samples: vec![] };
         let (edited, id) = store.edit_with_job(shot, 1, "Follow", &clear, job(project, shot)).await.unwrap();
+        let (_, lease) = take(&store, 1, "follow").await;
         for batch in [11..=20, 21..=35, 36..=36] {
-            let added = store.append_samples(shot, id, pin().id, &found(batch), &json!({})).await.unwrap();
+            let added = store.append_samples(&lease, shot, pin().id, &found(batch), &json!({})).await.unwrap();
             assert_eq!(added, Appended::Yes);
         }
         assert_eq!(store.shot(shot).await.unwrap().shot.track(pin().id).len(), 26);
@@ -123,9 +135,9 @@ fn what_a_job_adds_is_one_entry_and_undone_as_one() {
         let undone = store.undo(shot, edited.revision).await.unwrap();
         assert_eq!(store.shot(shot).await.unwrap().shot.subjects, before.subjects);
         assert!(store.shot(shot).await.unwrap().shot.track(pin().id).is_empty());
-        let late = store.append_samples(shot, id, pin().id, &found(37..=40), &json!({})).await.unwrap();
+        let late = store.append_samples(&lease, shot, pin().id, &found(37..=40), &json!({})).await.unwrap();
         assert_eq!(late, Appended::Unwanted, "what was undone must not grow again");
-        assert_eq!(store.job(id).await.unwrap().state, JobState::Cancelled);
+        assert!(store.job(id).await.unwrap().cancel, "and its worker is asked to stop");
         store.redo(shot, undone.revision).await.unwrap();
         assert_eq!(store.shot(shot).await.unwrap().shot.track(pin().id).len(), 26);
     });
@@ -140,65 +152,6 @@ fn of_two_writers_at_once_one_wins_and_the_other_is_told() {
         let (one, two) = tokio::join!(one, two);
         assert!(one.is_ok() != two.is_ok(), "{one:?} {two:?}");
         assert_eq!(store.shot(shot).await.unwrap().shot.subjects.len(), 1);
-    });
-}
-
-#[test]
-fn jobs_are_taken_once_and_taken_again_when_their_worker_dies() {
-    with_shot(|store, project, shot| async move {
-        let mut wanted = Vec::new();
-        for _ in 0..20 {
-            wanted.push(store.enqueue(job(project, shot)).await.unwrap());
-        }
-        let claim_all = |worker: u128| {
-            let store = store.clone();
-            async move {
-                let mut taken = Vec::new();
-                while let Some(job) = store.claim(Uuid::from_u128(worker), &["follow"]).await.unwrap() {
-                    taken.push(job.id);
-                }
-                taken
-            }
-        };
-        let (mut taken, more) = tokio::join!(claim_all(1), claim_all(2));
-        taken.extend(more);
-        taken.sort();
-        wanted.sort();
-        assert_eq!(taken, wanted, "each job exactly once");
-        assert!(store.claim(Uuid::from_u128(3), &["export"]).await.unwrap().is_none());
-    });
-}
-
-#[test]
-fn an_orphaned_job_is_taken_again_but_not_for_ever() {
-    with_shot(|store, project, shot| async move {
-        let id = store.enqueue(job(project, shot)).await.unwrap();
-        let seconds = u64::from(jampin_store::HEARTBEAT_STALE_SECONDS) + 1;
-        let worker = Uuid::from_u128(1);
-        assert_eq!(store.claim(worker, &["follow"]).await.unwrap().unwrap().id, id);
-        assert!(store.claim(Uuid::from_u128(2), &["follow"]).await.unwrap().is_none(), "it is alive");
-        tokio::time::sleep(std::time::Duration::from_secs(seconds)).await;
-        let again = store.claim(Uuid::from_u128(2), &["follow"]).await.unwrap().unwrap();
-        assert_eq!((again.id, again.attempts), (id, 2));
-        assert!(!store.heartbeat(id, worker).await.unwrap(), "the first worker has lost it");
-        assert!(store.heartbeat(id, Uuid::from_u128(2)).await.unwrap());
-        assert!(again.attempts < MAX_ATTEMPTS);
-        store.cancel_job(id).await.unwrap();
-        assert!(!store.heartbeat(id, Uuid::from_u128(2)).await.unwrap(), "it is asked to stop");
-    });
-}
-
-#[test]
-fn work_on_one_pin_is_done_in_order_and_on_others_at_once() {
-    with_shot(|store, project, shot| async move {
-        let of = |pin: u128| NewJob { payload: json!({ "pin": Uuid::from_u128(pin) }), ..job(project, shot) };
-        let first = store.enqueue(of(7)).await.unwrap();
-        let second = store.enqueue(of(7)).await.unwrap();
-        let other = store.enqueue(of(8)).await.unwrap();
-        let claim = || async { store.claim(Uuid::from_u128(1), &["follow"]).await.unwrap().map(|job| job.id) };
-        assert_eq!((claim().await, claim().await, claim().await), (Some(first), Some(other), None));
-        store.job_done(first, json!({})).await.unwrap();
-        assert_eq!(claim().await, Some(second));
     });
 }
 
@@ -221,8 +174,8 @@ fn all_that_the_engine_says_of_a_sample_is_kept() {
         // With and without a shape in neighbouring frames: they go into rows of their own.
         let samples: Vec<_> = (0..6).map(|n| (Frame(n), Some(if n < 3 { whole(n) } else { bare(n) }))).collect();
         let edit = Edit::SetSamples { pin: pin().id, samples: samples.clone() };
-        let (edited, job) =
-            store.edit_with_job(shot, added.revision, "Follow", &edit, job(project, shot)).await.unwrap();
+        let (edited, _) = store.edit_with_job(shot, added.revision, "Follow", &edit, job(project, shot)).await.unwrap();
+        let (_, lease) = take(&store, 1, "follow").await;
         let kept = store.shot(shot).await.unwrap();
         for (frame, sample) in &samples {
             let (kept, sample) = (kept.shot.track(pin().id).get(*frame).unwrap(), sample.unwrap());
@@ -234,7 +187,7 @@ fn all_that_the_engine_says_of_a_sample_is_kept() {
         let by_hand = Sample::guide(Point::new(77.0, 7.0));
         let put = Edit::SetSamples { pin: pin().id, samples: vec![(Frame(1), Some(by_hand))] };
         store.edit(shot, edited.revision, "By hand", &put).await.unwrap();
-        let appended = store.append_samples(shot, job, pin().id, &samples, &json!({})).await.unwrap();
+        let appended = store.append_samples(&lease, shot, pin().id, &samples, &json!({})).await.unwrap();
         assert_eq!(appended, Appended::Yes);
         let kept = store.shot(shot).await.unwrap();
         assert_eq!(kept.shot.track(pin().id).get(Frame(1)).unwrap().at, by_hand.at);
