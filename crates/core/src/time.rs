@@ -64,6 +64,18 @@ impl FrameRange {
         runs
     }
 
+    /// Ranges that begin one after the other, those that overlap or touch as one.
+    pub fn joined(ranges: impl IntoIterator<Item = Self>) -> Vec<Self> {
+        let mut joined: Vec<Self> = Vec::new();
+        for range in ranges {
+            match joined.last_mut() {
+                Some(last) if last.last.until(range.first) <= 1 => last.last = last.last.max(range.last),
+                _ => joined.push(range),
+            }
+        }
+        joined
+    }
+
     /// All frames in order.
     pub fn frames(self) -> impl DoubleEndedIterator<Item = Frame> {
         (self.first.0..=self.last.0).map(Frame)

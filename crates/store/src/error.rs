@@ -24,6 +24,9 @@ pub enum StoreError {
     /// There is nothing to undo or redo.
     #[error("there is nothing to {0}")]
     NothingTo(&'static str),
+    /// PostgreSQL keeps no text with it.
+    #[error("a name or text has a character in it that cannot be kept (NUL); take it out")]
+    Nul,
     /// What is stored cannot be understood; tell the operator.
     #[error("what is stored cannot be understood: {0}")]
     Unreadable(#[from] serde_json::Error),
@@ -45,7 +48,13 @@ impl From<diesel::result::Error> for StoreError {
     fn from(error: diesel::result::Error) -> Self {
         match error {
             diesel::result::Error::NotFound => Self::NotFound("thing"),
+            diesel::result::Error::DatabaseError(_, why) if is_about_nul(why.message()) => Self::Nul,
             other => Self::Database(other),
         }
     }
+}
+
+/// How PostgreSQL refuses the character NUL, in a text and in JSON (SQLSTATE 22021 and 22P05).
+fn is_about_nul(message: &str) -> bool {
+    message.contains("0x00") || message.contains("\\u0000") || message.contains("unsupported Unicode escape sequence")
 }

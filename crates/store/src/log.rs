@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
-use jampin_core::edit::Edit;
+use jampin_core::edit::{Edit, EditError};
 use jampin_core::shot::{Sample, SampleState, Shot};
 use jampin_core::time::Frame;
 use serde::Serialize;
@@ -113,7 +113,10 @@ impl Store {
                 };
                 let samples = new.iter().copied().filter(|(frame, sample)| wanted(*frame, *sample)).collect();
                 let edit = Edit::SetSamples { pin, samples };
-                let Ok(inverse) = edit.apply(&mut contents) else { return Ok(Appended::Unwanted) };
+                let inverse = match edit.apply(&mut contents) {
+                    Err(EditError::NotThere(_)) => return Ok(Appended::Unwanted),
+                    made => made?,
+                };
                 extend(connection, &entry, &edit, &inverse).await?;
                 samples::save(connection, shot, pin, contents.tracks.get(&pin)).await?;
                 let job = jobs::table.filter(jobs::id.eq(lease.job));
@@ -139,7 +142,7 @@ impl Store {
                     crate::jobs::ask_to_cancel(connection, job).await?;
                 }
                 let inverse: Edit = serde_json::from_value(entry.inverse)?;
-                apply(connection, &mut row, &inverse).await?;
+                apply(connection, &mut row, &inverse, Edit::again).await?;
                 save(connection, &row, row.log_head - 1).await
             })
             .await
@@ -154,7 +157,7 @@ impl Store {
                 fresh(&row, revision)?;
                 let entry = entry(connection, shot, row.log_head + 1).await?.ok_or(StoreError::NothingTo("redo"))?;
                 let edit: Edit = serde_json::from_value(entry.edit)?;
-                apply(connection, &mut row, &edit).await?;
+                apply(connection, &mut row, &edit, Edit::again).await?;
                 save(connection, &row, row.log_head + 1).await
             })
             .await
@@ -193,7 +196,7 @@ async fn push(
     edit: &Edit,
     job: Option<Uuid>,
 ) -> Result<Edited, StoreError> {
-    let inverse = apply(connection, row, edit).await?;
+    let inverse = apply(connection, row, edit, Edit::apply).await?;
     let undone = log::table.filter(log::shot_id.eq(row.id)).filter(log::number.gt(row.log_head));
     diesel::delete(undone).execute(connection).await?;
     let entry = LogRow {
@@ -209,9 +212,14 @@ async fn push(
 }
 
 /// Changes document and samples; gives the inverse.
-async fn apply(connection: &mut AsyncPgConnection, row: &mut ShotRow, edit: &Edit) -> Result<Edit, StoreError> {
+async fn apply(
+    connection: &mut AsyncPgConnection,
+    row: &mut ShotRow,
+    edit: &Edit,
+    how: fn(&Edit, &mut Shot) -> Result<Edit, EditError>,
+) -> Result<Edit, StoreError> {
     let mut shot: Shot = contents(connection, row).await?;
-    let inverse = edit.apply(&mut shot)?;
+    let inverse = how(edit, &mut shot)?;
     row.document = document(&shot)?;
     let touched: BTreeSet<Uuid> = edit.touched_tracks().into_iter().chain(inverse.touched_tracks()).collect();
     for pin in touched {

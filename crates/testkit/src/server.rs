@@ -16,6 +16,8 @@ pub struct Server {
     database: String,
     media: TempDir,
     extra: Vec<String>,
+    /// Looked for programs in before the path.
+    tools: Option<PathBuf>,
     child: Child,
     /// Host and port.
     pub address: String,
@@ -27,11 +29,23 @@ impl Server {
     /// # Panics
     /// When it does not come up.
     pub fn start(program: &str, extra: &[&str]) -> Self {
+        Self::launch(program, extra, None)
+    }
+
+    /// Starts it with stand-ins for ffmpeg or ffprobe in this folder.
+    ///
+    /// # Panics
+    /// When it does not come up.
+    pub fn start_with_tools(program: &str, extra: &[&str], tools: &Path) -> Self {
+        Self::launch(program, extra, Some(tools.to_owned()))
+    }
+
+    fn launch(program: &str, extra: &[&str], tools: Option<PathBuf>) -> Self {
         let (database, media) = (fresh_database(), tempfile::tempdir().expect("a folder for media"));
         let program = PathBuf::from(program);
         let extra: Vec<String> = extra.iter().map(|word| (*word).to_owned()).collect();
-        let (child, address) = launch(&program, &database, media.path(), &extra);
-        Self { program, database, media, extra, child, address }
+        let (child, address) = launch(&program, &database, media.path(), &extra, tools.as_deref());
+        Self { program, database, media, extra, tools, child, address }
     }
 
     /// The folder of media.
@@ -52,7 +66,8 @@ impl Server {
 
     /// Starts it again over the same database and media.
     pub fn restart(&mut self) {
-        let (child, address) = launch(&self.program, &self.database, self.media.path(), &self.extra);
+        let (child, address) =
+            launch(&self.program, &self.database, self.media.path(), &self.extra, self.tools.as_deref());
         (self.child, self.address) = (child, address);
     }
 
@@ -118,8 +133,13 @@ impl Drop for Server {
     }
 }
 
-fn launch(program: &Path, database: &str, media: &Path, extra: &[String]) -> (Child, String) {
-    let mut child = Command::new(program)
+fn launch(program: &Path, database: &str, media: &Path, extra: &[String], tools: Option<&Path>) -> (Child, String) {
+    let mut command = Command::new(program);
+    if let Some(tools) = tools {
+        let path = std::env::var("PATH").unwrap_or_default();
+        command.env("PATH", format!("{}:{path}", tools.display()));
+    }
+    let mut child = command
         .args(["serve", "--port", "0", "--database", database, "--log", "warn", "--media"])
         .arg(media)
         .args(extra)

@@ -88,7 +88,7 @@ impl From<StoreError> for ApiError {
         match error {
             StoreError::NotFound(_) => Self::NotFound(message),
             StoreError::Stale { revision } => Self::Stale { message, revision },
-            StoreError::Edit(_) | StoreError::NothingTo(_) => Self::Unusable(message),
+            StoreError::Edit(_) | StoreError::NothingTo(_) | StoreError::Nul => Self::Unusable(message),
             StoreError::Unreadable(_)
             | StoreError::Database(_)
             | StoreError::Unreachable(_)

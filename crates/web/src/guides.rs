@@ -2,7 +2,7 @@
 
 use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
-use jampin_core::geometry::Point;
+use jampin_core::geometry::{Point, Size};
 use jampin_core::shot::{Pin, Sample, SampleState};
 use jampin_core::time::Frame;
 use jampin_jobs::{SolveTask, Task};
@@ -38,6 +38,13 @@ pub(crate) async fn set_guide(
     if !loaded.stored.info.range.contains(frame) {
         return Err(ApiError::Unusable(format!("Frame {frame} is not in this shot.")));
     }
+    if let Some(at) = at.filter(|at| !is_near(*at, loaded.info.size)) {
+        let Size { width, height } = loaded.info.size;
+        return Err(ApiError::Unusable(format!(
+            "{}, {} is far away from the picture of {width} x {height} pixels: a guide lies at most once its size beside it.",
+            at.x, at.y
+        )));
+    }
     let track = shot.track(pin);
     let before = track.get(frame);
     if at.is_none() && before.is_none_or(|sample| sample.state != SampleState::Guide) {
@@ -71,4 +78,10 @@ pub(crate) async fn set_guide(
     let job = Task::Solve(SolveTask { shot: *id, pin, frame, only: None }).into_job(loaded.clip.project_id)?;
     let (edited, job) = state.store.edit_with_job(*id, revision, &title, &edit, job).await?;
     Ok(HttpResponse::Accepted().json(json!({ "revision": edited.revision, "job": job })))
+}
+
+/// Whether a place is in the picture, or at most once its size beside it: a spot may be followed out of the picture by hand.
+fn is_near(at: Point, size: Size) -> bool {
+    let near = |at: f64, size: u32| (-f64::from(size)..=2.0 * f64::from(size)).contains(&at);
+    near(at.x, size.width) && near(at.y, size.height)
 }

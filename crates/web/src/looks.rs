@@ -55,8 +55,9 @@ pub(crate) async fn dress(
     }
     let title = format!("Look \u{201c}{name}\u{201d}");
     let edited = state.store.edit(id, body.revision, &title, &Edit::All { edits }).await?;
-    if is_new {
-        state.store.keep_look(clip.project_id, &look).await?;
+    // The edit is made: it is not answered as if it had failed.
+    if is_new && let Err(error) = state.store.keep_look(clip.project_id, &look).await {
+        tracing::error!(%error, shot = %id, "a new look could not be kept");
     }
     Ok(HttpResponse::Ok().json(edited))
 }
@@ -72,8 +73,14 @@ pub(crate) async fn forget_look(
 }
 
 /// After a change of a shot (an edit, an undo, a redo): looks that are other ones now are kept so, and the project's other shots follow, each with an entry
-/// of its own to undo.
-pub(crate) async fn keep_up(state: &AppState, before: &StoredShot) -> Result<(), ApiError> {
+/// of its own to undo. The change itself is made, whatever becomes of that: it is not answered as if it had failed.
+pub(crate) async fn keep_up(state: &AppState, before: &StoredShot) {
+    if let Err(error) = looks_follow(state, before).await {
+        tracing::error!(%error, shot = %before.info.id, "the looks of a changed shot could not be kept");
+    }
+}
+
+async fn looks_follow(state: &AppState, before: &StoredShot) -> Result<(), ApiError> {
     let with_look = |attachment: &Attachment| attachment.look.is_some();
     if !before.shot.subjects.iter().flat_map(|subject| &subject.attachments).any(with_look) {
         return Ok(());

@@ -233,7 +233,7 @@ pub(crate) async fn make_edit(
     let title: String = title.chars().filter(|c| !c.is_control()).take(120).collect();
     let edited = state.store.edit(*id, revision, &title, &edit).await?;
     // Only now: an edit that was refused must not change the project's look.
-    keep_up(&state, &loaded.stored).await?;
+    keep_up(&state, &loaded.stored).await;
     Ok(HttpResponse::Ok().json(edited))
 }
 
@@ -266,7 +266,7 @@ pub(crate) async fn undo(
 ) -> Result<HttpResponse, ApiError> {
     let before = state.store.shot(*id).await?;
     let undone = state.store.undo(*id, at.revision).await?;
-    keep_up(&state, &before).await?;
+    keep_up(&state, &before).await;
     Ok(HttpResponse::Ok().json(undone))
 }
 
@@ -278,6 +278,6 @@ pub(crate) async fn redo(
 ) -> Result<HttpResponse, ApiError> {
     let before = state.store.shot(*id).await?;
     let redone = state.store.redo(*id, at.revision).await?;
-    keep_up(&state, &before).await?;
+    keep_up(&state, &before).await;
     Ok(HttpResponse::Ok().json(redone))
 }

@@ -2,6 +2,7 @@
 
 mod attached;
 mod graphics;
+mod hostile;
 mod mending;
 mod pictures;
 mod several;

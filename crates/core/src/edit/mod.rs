@@ -1,5 +1,6 @@
 //! Changes to a shot as values. Applying one gives its inverse, from which undo follows.
 
+mod check;
 mod looks;
 
 use serde::{Deserialize, Serialize};
@@ -8,8 +9,11 @@ use uuid::Uuid;
 
 use crate::motion::CarriedPoint;
 use crate::path::{Cleaning, RecipeProblem};
-use crate::shot::{Attachment, HandOver, Motion, Pin, Sample, Shot, Subject};
+use crate::scene::SettingProblem;
+use crate::shot::{Attachment, HandOver, Motion, Pin, PinProblem, Sample, Shot, Subject};
 use crate::time::Frame;
+
+use check::{FARTHEST, LAST_FRAME};
 
 pub use looks::{changed_looks, dressed, followed};
 
@@ -129,7 +133,7 @@ pub enum Edit {
 }
 
 /// Why a change cannot be made.
-#[derive(Clone, Debug, Error, PartialEq, Eq)]
+#[derive(Clone, Debug, Error, PartialEq)]
 pub enum EditError {
     /// The thing to be changed is not there (any more).
     #[error("there is no such {0} in this shot any more; it may have been removed in another window")]
@@ -137,20 +141,55 @@ pub enum EditError {
     /// It is there already.
     #[error("this {0} is in the shot already")]
     AlreadyThere(&'static str),
-    /// A name is empty or too long.
-    #[error("a name has 1 to {MAX_NAME} characters")]
+    /// A name is empty or too long, or has something in it that cannot be seen.
+    #[error("a name has 1 to {MAX_NAME} characters, none of them invisible")]
     Name,
-    /// A number is not a number.
-    #[error("a place has to be given in ordinary numbers")]
+    /// A number is not a number, or far away from any picture.
+    #[error("a place has to be given in ordinary numbers, not more than {FARTHEST:.0} pixels away")]
     Number,
+    /// Frames that no film has, or that end before they begin.
+    #[error("frames are numbered from 0 to {LAST_FRAME}, the first before the last")]
+    Frames,
+    /// More of something than a shot can have.
+    #[error("a shot has at most {most} {what}")]
+    TooMany {
+        /// Of what.
+        what: &'static str,
+        /// How many there may be.
+        most: usize,
+    },
+    /// A pin's settings make no sense.
+    #[error(transparent)]
+    Pin(PinProblem),
+    /// An attachment's settings make no sense.
+    #[error(transparent)]
+    Setting(SettingProblem),
     /// A recipe makes no sense.
     #[error(transparent)]
     Recipe(RecipeProblem),
 }
 
 impl Edit {
-    /// Makes the change and gives back the edit that undoes it. On an error the shot is as it was.
+    /// Checks the change, makes it, and gives back the edit that undoes it. On an error the shot is as it was.
     pub fn apply(&self, shot: &mut Shot) -> Result<Self, EditError> {
+        check::edit(self, shot)?;
+        self.again(shot)
+    }
+
+    /// Makes a change that was made before, or undoes one: its values were fine then, and stay so whatever would be asked of them today. On an
+    /// error the shot is as it was.
+    pub fn again(&self, shot: &mut Shot) -> Result<Self, EditError> {
+        if !matches!(self, Self::All { .. }) {
+            return self.make(shot);
+        }
+        // One of several may fail when others are made already.
+        let mut draft = shot.clone();
+        let inverse = self.make(&mut draft)?;
+        *shot = draft;
+        Ok(inverse)
+    }
+
+    fn make(&self, shot: &mut Shot) -> Result<Self, EditError> {
         match self {
             Self::AddSubject { index, subject } => add_subject(shot, *index, subject),
             Self::RemoveSubject { subject } => remove_subject(shot, *subject),
@@ -166,7 +205,7 @@ impl Edit {
             Self::SetHandOvers { subject, hand_overs } => set_hand_overs(shot, *subject, hand_overs),
             Self::SetNoCuts { frames } => set_no_cuts(shot, frames),
             Self::SetSamples { pin, samples } => set_samples(shot, *pin, samples),
-            Self::All { edits } => apply_all(shot, edits),
+            Self::All { edits } => make_all(shot, edits),
         }
     }
 
@@ -184,15 +223,13 @@ fn subject_mut(shot: &mut Shot, id: Uuid) -> Result<&mut Subject, EditError> {
     shot.subjects.iter_mut().find(|s| s.id == id).ok_or(EditError::NotThere("subject"))
 }
 
-fn check_name(name: &str) -> Result<(), EditError> {
-    let length = name.chars().count();
-    (1..=MAX_NAME).contains(&length).then_some(()).ok_or(EditError::Name)
-}
-
 fn add_subject(shot: &mut Shot, index: usize, subject: &Subject) -> Result<Edit, EditError> {
-    check_name(&subject.name)?;
     if shot.subject(subject.id).is_some() {
         return Err(EditError::AlreadyThere("subject"));
+    }
+    let is_twice = |(i, pin): (usize, &Pin)| subject.pins[..i].iter().any(|other| other.id == pin.id);
+    if subject.pins.iter().enumerate().any(is_twice) || subject.pins.iter().any(|pin| shot.pin(pin.id).is_some()) {
+        return Err(EditError::AlreadyThere("pin"));
     }
     shot.subjects.insert(index.min(shot.subjects.len()), subject.clone());
     Ok(Edit::RemoveSubject { subject: subject.id })
@@ -218,15 +255,15 @@ fn clear_track(shot: &mut Shot, pin: Uuid) -> Option<Edit> {
 }
 
 fn rename(shot: &mut Shot, id: Uuid, name: &str) -> Result<Edit, EditError> {
-    check_name(name)?;
     let subject = subject_mut(shot, id)?;
     let old = std::mem::replace(&mut subject.name, name.to_owned());
     Ok(Edit::Rename { subject: id, name: old })
 }
 
 fn put_pin(shot: &mut Shot, id: Uuid, pin: &Pin, index: Option<usize>) -> Result<Edit, EditError> {
-    if !pin.at.is_finite() || !pin.least_match().is_finite() {
-        return Err(EditError::Number);
+    // Its samples are its own: it cannot stand in two subjects.
+    if shot.pin(pin.id).is_some_and(|(owner, _)| owner.id != id) {
+        return Err(EditError::AlreadyThere("pin"));
     }
     let subject = subject_mut(shot, id)?;
     Ok(match subject.pins.iter_mut().find(|old| old.id == pin.id) {
@@ -274,9 +311,6 @@ fn remove_attachment(shot: &mut Shot, id: Uuid, attachment: Uuid) -> Result<Edit
 }
 
 fn set_cleaning(shot: &mut Shot, id: Uuid, cleaning: &Option<Cleaning>) -> Result<Edit, EditError> {
-    if let Some(problem) = cleaning.as_ref().and_then(|cleaning| cleaning.check().err()) {
-        return Err(EditError::Recipe(problem));
-    }
     let subject = subject_mut(shot, id)?;
     let before = std::mem::replace(&mut subject.cleaning, cleaning.clone());
     Ok(Edit::SetCleaning { subject: id, cleaning: before })
@@ -289,9 +323,6 @@ fn set_motion(shot: &mut Shot, id: Uuid, motion: Option<Motion>) -> Result<Edit,
 }
 
 fn put_point(shot: &mut Shot, id: Uuid, point: &CarriedPoint, index: Option<usize>) -> Result<Edit, EditError> {
-    if point.placed.is_empty() || point.placed.iter().any(|place| !place.at.is_finite()) {
-        return Err(EditError::Number);
-    }
     let points = &mut subject_mut(shot, id)?.points;
     Ok(match points.iter_mut().find(|old| old.id == point.id) {
         Some(old) => Edit::PutPoint { subject: id, index: None, point: std::mem::replace(old, point.clone()) },
@@ -330,9 +361,6 @@ fn set_samples(shot: &mut Shot, pin: Uuid, samples: &[(Frame, Option<Sample>)]) 
     if shot.pin(pin).is_none() {
         return Err(EditError::NotThere("pin"));
     }
-    if samples.iter().any(|(_, sample)| sample.is_some_and(|s| !s.at.is_finite())) {
-        return Err(EditError::Number);
-    }
     let track = shot.tracks.entry(pin).or_default();
     let mut before: Vec<_> = samples.iter().map(|&(frame, sample)| (frame, track.set(frame, sample))).collect();
     // A frame named twice must get back what was there first, so the inverse runs the other way.
@@ -340,19 +368,8 @@ fn set_samples(shot: &mut Shot, pin: Uuid, samples: &[(Frame, Option<Sample>)]) 
     Ok(Edit::SetSamples { pin, samples: before })
 }
 
-fn apply_all(shot: &mut Shot, edits: &[Edit]) -> Result<Edit, EditError> {
-    let mut inverses = Vec::with_capacity(edits.len());
-    for edit in edits {
-        match edit.apply(shot) {
-            Ok(inverse) => inverses.push(inverse),
-            Err(error) => {
-                for inverse in inverses.iter().rev() {
-                    inverse.apply(shot).expect("an inverse applies to what its edit left");
-                }
-                return Err(error);
-            }
-        }
-    }
+fn make_all(shot: &mut Shot, edits: &[Edit]) -> Result<Edit, EditError> {
+    let mut inverses = edits.iter().map(|edit| edit.make(shot)).collect::<Result<Vec<Edit>, EditError>>()?;
     inverses.reverse();
     Ok(Edit::All { edits: inverses })
 }

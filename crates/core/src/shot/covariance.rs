@@ -4,6 +4,9 @@ use serde::{Deserialize, Serialize};
 
 use crate::geometry::{Point, Shape};
 
+/// Larger is no variance of a place in a picture, in squared pixels.
+const MOST: f64 = 1e12;
+
 /// Covariance of a place, in squared pixels.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Covariance {
@@ -19,9 +22,10 @@ impl Covariance {
     /// Of a place that nothing is known about: a standard deviation of a thousand pixels.
     pub const UNKNOWN: Self = Self { xx: 1e6, xy: 0.0, yy: 1e6 };
 
-    /// From variance across, covariance, variance down.
+    /// From variance across, covariance, variance down. What is none, as of a place with no gradients, is [`Covariance::UNKNOWN`].
     pub fn new([xx, xy, yy]: [f64; 3]) -> Self {
-        Self { xx, xy, yy }
+        let is_variance = |value: f64| (0.0..=MOST).contains(&value);
+        if is_variance(xx) && is_variance(yy) && xy.abs() <= MOST { Self { xx, xy, yy } } else { Self::UNKNOWN }
     }
 
     /// With a variance added in every direction, in squared pixels.

@@ -184,16 +184,26 @@ impl Pin {
 
     /// Takes note that the subject is hidden on these frames, or that it is not; ranges are joined and cut as it needs.
     pub fn set_hidden(&mut self, range: FrameRange, hidden: bool) {
-        let mut frames: std::collections::BTreeSet<Frame> =
-            self.hidden.iter().flat_map(|range| range.frames()).collect();
-        for frame in range.frames() {
-            if hidden {
-                frames.insert(frame)
-            } else {
-                frames.remove(&frame)
-            };
-        }
-        self.hidden = FrameRange::runs(frames.into_iter());
+        // What lies beside it stays; what it touches becomes one with it, or is cut.
+        let before = |old: &FrameRange| {
+            range
+                .first
+                .step(-1)
+                .filter(|last| old.first <= *last)
+                .map(|last| FrameRange { last: old.last.min(last), ..*old })
+        };
+        let after = |old: &FrameRange| {
+            range
+                .last
+                .step(1)
+                .filter(|first| old.last >= *first)
+                .map(|first| FrameRange { first: old.first.max(first), ..*old })
+        };
+        let parts = |old: &FrameRange| [before(old), after(old)];
+        let mut ranges: Vec<FrameRange> =
+            self.hidden.iter().flat_map(parts).flatten().chain(hidden.then_some(range)).collect();
+        ranges.sort_unstable_by_key(|range| range.first);
+        self.hidden = FrameRange::joined(ranges);
     }
 
     /// Checks the settings against the picture.
@@ -231,6 +241,10 @@ mod tests {
         pin.set_hidden(range(15, 17), false);
         assert_eq!(pin.hidden, [range(10, 14), range(18, 30)]);
         assert!(pin.is_hidden(Frame(18)) && !pin.is_hidden(Frame(16)));
+        pin.set_hidden(range(0, u32::MAX), true);
+        assert_eq!(pin.hidden, [range(0, u32::MAX)], "however long it is");
+        pin.set_hidden(range(0, 4), false);
+        assert_eq!(pin.hidden, [range(5, u32::MAX)]);
     }
 
     #[test]

@@ -17,9 +17,8 @@ const HOPELESS: f64 = 4.0;
 /// Distance of the ring that is searched too when little is known, in boxes, and the number of looks on it.
 const RING: f64 = 1.4;
 const RING_LOOKS: usize = 8;
-/// Hidden frames after which the ring is searched, and of how many frames one is searched: who comes back stays for longer than a frame.
+/// Hidden frames after which the ring is searched.
 const RING_AFTER: u32 = 5;
-const RING_EVERY: u32 = 2;
 /// Cost of a way above which it is looked further away, too.
 const PLAIN: f64 = 0.7;
 /// So many boxes wide is that area.
@@ -198,9 +197,7 @@ impl Pass<'_> {
         for state in hopeful() {
             add(passage.camera.apply(state.at), MOST_LOOKS);
         }
-        let absent = states[0].hidden_for.checked_sub(RING_AFTER);
-        let is_absent = absent.is_some_and(|frames| frames.is_multiple_of(RING_EVERY));
-        if self.settings.ring && (self.beam.steps() == 0 || is_absent) {
+        if self.settings.ring && (self.beam.steps() == 0 || states[0].hidden_for >= RING_AFTER) {
             let middle = states[0].predicted(passage)[1];
             for i in 0..RING_LOOKS {
                 let angle = std::f64::consts::TAU * i as f64 / RING_LOOKS as f64;
