@@ -4,7 +4,7 @@ use std::net::TcpListener;
 use std::time::Duration;
 
 use anyhow::Context;
-use jampin_jobs::{EventHub, Library, Worker, spawn_worker};
+use jampin_jobs::{EventHub, Library, Worker, keep_house, spawn_worker};
 use jampin_media::{Limits, Tools};
 use jampin_render::Typesetter;
 use jampin_store::Store;
@@ -52,6 +52,7 @@ pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
     if !args.no_worker {
         let worker = Worker { store: store.clone(), library: library.clone(), hub: hub.clone() };
         let _guard = runtime.enter();
+        tokio::spawn(keep_house(worker.clone()));
         let _lanes = spawn_worker(worker);
     }
     let settings = ServeSettings { upload_limit: (args.upload_gb * 1e9) as u64 };

@@ -34,16 +34,29 @@ impl Library {
 
     /// The finished film of an export.
     pub fn export(&self, job: Uuid, extension: &str) -> PathBuf {
-        self.root.join("exports").join(format!("{job}.{extension}"))
+        self.exports().join(format!("{job}.{extension}"))
     }
 
     /// A picture of a project: a PNG, or an SVG made harmless.
     pub fn picture(&self, id: Uuid) -> PathBuf {
-        self.root.join("pictures").join(id.to_string())
+        self.pictures().join(id.to_string())
     }
 
-    fn clips(&self) -> PathBuf {
+    /// Says to which database the folder belongs.
+    pub(crate) fn installation_file(&self) -> PathBuf {
+        self.root.join("installation")
+    }
+
+    pub(crate) fn clips(&self) -> PathBuf {
         self.root.join("clips")
+    }
+
+    pub(crate) fn exports(&self) -> PathBuf {
+        self.root.join("exports")
+    }
+
+    pub(crate) fn pictures(&self) -> PathBuf {
+        self.root.join("pictures")
     }
 
     /// Drops the planes of the clips used longest ago until all fit the limit; those of `keep` stay.

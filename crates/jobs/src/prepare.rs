@@ -3,7 +3,7 @@
 use std::time::{Duration, Instant};
 
 use jampin_media::{Cancel, ClipInfo, FrameTable, Leave, prepare, prepare_colour};
-use jampin_store::{ClipState, Job, Lease, ReadyClip};
+use jampin_store::{ClipState, Job, Lease, ReadyClip, StoreError};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
@@ -31,11 +31,16 @@ pub(crate) fn run(
     cancel: &Cancel,
 ) -> Result<Value, TaskError> {
     let task: PrepareTask = serde_json::from_value(job.payload.clone())?;
-    if task.colour {
+    let prepared = if task.colour {
         colour(worker, runtime, &task, cancel)
     } else {
         prepare_clip(worker, runtime, &task, lease, cancel)
+    };
+    // Whoever took the clip away meanwhile has removed the files that were there then.
+    if let Err(StoreError::NotFound(_)) = runtime.block_on(worker.store.clip(task.clip)) {
+        let _ = std::fs::remove_dir_all(worker.library.clip(task.clip).path());
     }
+    prepared
 }
 
 /// A failure here leaves the clip as good as it was; the pin that waits for colour says that it did not come.

@@ -58,6 +58,10 @@ diesel::table! {
     }
 }
 
+diesel::table! {
+    installation (id) { id -> Uuid, }
+}
+
 diesel::joinable!(clips -> projects (project_id));
 diesel::joinable!(shots -> projects (project_id));
 diesel::joinable!(shots -> clips (clip_id));

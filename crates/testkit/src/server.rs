@@ -40,6 +40,17 @@ impl Server {
         Self::launch(program, extra, Some(tools.to_owned()))
     }
 
+    /// Starts it over this database and the media of another.
+    ///
+    /// # Panics
+    /// When it does not come up.
+    pub fn over(program: &str, database: &str, media: &Path) -> Self {
+        let own = tempfile::tempdir().expect("a folder for media");
+        let program = PathBuf::from(program);
+        let (child, address) = launch(&program, database, media, &[], None);
+        Self { program, database: database.to_owned(), media: own, extra: Vec::new(), tools: None, child, address }
+    }
+
     fn launch(program: &str, extra: &[&str], tools: Option<PathBuf>) -> Self {
         let (database, media) = (fresh_database(), tempfile::tempdir().expect("a folder for media"));
         let program = PathBuf::from(program);

@@ -1,6 +1,7 @@
 //! `kill -9` in the middle of work: nothing set by hand is lost, and the work is taken up again.
 
 mod decoder;
+mod left_over;
 
 use jampin_testkit::{Server, make_film, probe_values};
 use serde_json::{Value, json};

@@ -1,0 +1,218 @@
+//! At start and once a day rows, files and jobs are brought together again: what a fault has left behind goes, what it has cut off goes on.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
+
+use jampin_store::Known;
+use uuid::Uuid;
+
+use crate::durable::make_room_for;
+use crate::{Library, PrepareTask, Task, TaskError, Worker};
+
+/// Younger files may belong to something whose row is still to come.
+const SETTLED: Duration = Duration::from_secs(3600);
+/// How often it is done.
+const OFTEN: Duration = Duration::from_secs(24 * 3600);
+
+/// What was put right.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct PutRight {
+    /// Files and folders that nobody needed.
+    pub removed: Vec<PathBuf>,
+    /// Clips that are prepared after all.
+    pub taken_up: Vec<Uuid>,
+}
+
+/// Puts things right now and then, until the process ends.
+pub async fn keep_house(worker: Worker) {
+    loop {
+        match put_right(&worker, SETTLED).await {
+            Ok(done) if done == PutRight::default() => {}
+            Ok(done) => tracing::info!(files = done.removed.len(), clips = done.taken_up.len(), "put right"),
+            Err(error) => tracing::error!(%error, "what faults have left behind could not be put right"),
+        }
+        tokio::time::sleep(OFTEN).await;
+    }
+}
+
+/// Removes files without a row that were not touched for so long, and goes on with preparing that was cut off.
+pub async fn put_right(worker: &Worker, untouched: Duration) -> Result<PutRight, TaskError> {
+    let mut taken_up = Vec::new();
+    for (clip, project) in worker.store.forsaken_clips().await? {
+        worker.store.enqueue(Task::Prepare(PrepareTask { clip, colour: false }).into_job(project)?).await?;
+        taken_up.push(clip);
+    }
+    // Files first: a row that comes after them is not missed then.
+    let library = worker.library.clone();
+    let old = tokio::task::spawn_blocking(move || old_files(&library, untouched));
+    let old = old.await.map_err(|error| TaskError::BrokenOff(error.to_string()))?;
+    let known = worker.store.known().await?;
+    let is_ours = belongs_to(&worker.library, worker.store.installation().await?, &known);
+    if !is_ours {
+        tracing::warn!("the media folder belongs to another database: files that this one does not know stay");
+    }
+    let is_unneeded = |file: &OldFile| (is_ours || file.is_draft) && !file.is_needed(&known);
+    let unneeded: Vec<PathBuf> = old.into_iter().filter(is_unneeded).map(|file| file.path).collect();
+    let removed = tokio::task::spawn_blocking(move || unneeded.into_iter().filter(|path| is_removed(path)).collect());
+    Ok(PutRight { removed: removed.await.map_err(|error| TaskError::BrokenOff(error.to_string()))?, taken_up })
+}
+
+/// Whether the media folder is that of this database: it says so itself. One that does not say yet becomes ours, unless all its clips are unknown:
+/// with an empty database every film would seem to be left over.
+fn belongs_to(library: &Library, installation: Uuid, known: &Known) -> bool {
+    let path = library.installation_file();
+    match fs::read_to_string(&path) {
+        Ok(text) => text.trim() == installation.to_string(),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => {
+            let folders = fs::read_dir(library.clips()).into_iter().flatten().flatten();
+            let clips: Vec<Uuid> = folders.filter_map(|entry| entry.file_name().to_str()?.parse().ok()).collect();
+            let is_ours = clips.is_empty() || clips.iter().any(|clip| known.clips.contains(clip));
+            is_ours && make_room_for(&path).is_ok() && fs::write(&path, installation.to_string()).is_ok()
+        }
+        Err(_) => false,
+    }
+}
+
+/// What a file in one of the library's folders is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Kind {
+    Upload,
+    Clip,
+    Export,
+    Picture,
+}
+
+#[derive(Debug)]
+struct OldFile {
+    kind: Kind,
+    id: Uuid,
+    /// Whether its name says that it is not finished, or a part of something.
+    is_draft: bool,
+    path: PathBuf,
+}
+
+impl OldFile {
+    /// From its path; `None` for what is not ours.
+    fn new(kind: Kind, path: PathBuf) -> Option<Self> {
+        let mut words = path.file_name()?.to_str()?.split('.');
+        let id = words.next()?.parse().ok()?;
+        let endings = words.count();
+        let finished = usize::from(kind == Kind::Export);
+        let is_draft =
+            kind == Kind::Upload || endings != finished || path.extension().is_some_and(|ending| ending == "part");
+        Some(Self { kind, id, is_draft, path })
+    }
+
+    fn is_needed(&self, known: &Known) -> bool {
+        match (self.kind, self.is_draft) {
+            (Kind::Upload, _) | (Kind::Picture, true) => false,
+            (Kind::Clip, _) => known.clips.contains(&self.id),
+            (Kind::Export, true) => known.active.contains(&self.id),
+            (Kind::Export, false) => known.written.contains(&self.id) || known.active.contains(&self.id),
+            (Kind::Picture, false) => known.pictures.contains(&self.id),
+        }
+    }
+}
+
+fn old_files(library: &Library, untouched: Duration) -> Vec<OldFile> {
+    let folders = [
+        (Kind::Upload, library.uploads()),
+        (Kind::Clip, library.clips()),
+        (Kind::Export, library.exports()),
+        (Kind::Picture, library.pictures()),
+    ];
+    let now = SystemTime::now();
+    let is_old = |path: &Path| newest(path).is_ok_and(|at| now.duration_since(at).is_ok_and(|age| age >= untouched));
+    let entries = folders.into_iter().flat_map(|(kind, folder)| {
+        let entries = fs::read_dir(folder).into_iter().flatten().flatten();
+        entries.map(move |entry| (kind, entry.path()))
+    });
+    entries.filter(|(_, path)| is_old(path)).filter_map(|(kind, path)| OldFile::new(kind, path)).collect()
+}
+
+/// When a file, or anything right inside of a folder, was last written.
+fn newest(path: &Path) -> io::Result<SystemTime> {
+    let meta = path.metadata()?;
+    let own = meta.modified()?;
+    if !meta.is_dir() {
+        return Ok(own);
+    }
+    let inside = fs::read_dir(path)?.flatten().filter_map(|entry| entry.metadata().ok()?.modified().ok());
+    Ok(inside.fold(own, SystemTime::max))
+}
+
+fn is_removed(path: &Path) -> bool {
+    let done = if path.is_dir() { fs::remove_dir_all(path) } else { fs::remove_file(path) };
+    if let Err(error) = &done {
+        tracing::warn!(%error, path = %path.display(), "a file that nobody needs could not be removed");
+    }
+    done.is_ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn files_without_a_row_are_told_from_those_that_are_promised() {
+        let [known, unknown] = [1, 2].map(Uuid::from_u128);
+        let rows = Known {
+            clips: [known].into(),
+            pictures: [known].into(),
+            written: [known].into(),
+            active: [Uuid::from_u128(3)].into(),
+        };
+        let at_work = Uuid::from_u128(3);
+        let needed =
+            |kind: Kind, name: String| OldFile::new(kind, PathBuf::from(name)).map(|file| file.is_needed(&rows));
+        let all = [
+            (Kind::Clip, format!("clips/{known}"), Some(true)),
+            (Kind::Clip, format!("clips/{unknown}"), Some(false)),
+            (Kind::Clip, "clips/lost+found".into(), None),
+            (Kind::Upload, format!("uploads/{known}"), Some(false)),
+            (Kind::Export, format!("exports/{known}.mp4"), Some(true)),
+            (Kind::Export, format!("exports/{known}.1.mp4"), Some(false)),
+            (Kind::Export, format!("exports/{known}.part"), Some(false)),
+            (Kind::Export, format!("exports/{unknown}.mp4"), Some(false)),
+            (Kind::Export, format!("exports/{at_work}.2.mp4"), Some(true)),
+            (Kind::Export, format!("exports/{at_work}.2.pieces"), Some(true)),
+            (Kind::Picture, format!("pictures/{known}"), Some(true)),
+            (Kind::Picture, format!("pictures/{known}.raw"), Some(false)),
+            (Kind::Picture, format!("pictures/{unknown}"), Some(false)),
+        ];
+        for (kind, name, want) in all {
+            assert_eq!(needed(kind, name.clone()), want, "{name}");
+        }
+    }
+
+    #[test]
+    fn the_films_of_another_database_are_not_taken_for_left_over() {
+        let dir = tempfile::tempdir().unwrap();
+        let library = Library::new(dir.path().to_owned(), jampin_media::Tools::default(), 0);
+        let [ours, other, clip] = [1, 2, 9].map(Uuid::from_u128);
+        let (empty, with_clip) = (Known::default(), Known { clips: [clip].into(), ..Known::default() });
+        fs::create_dir_all(library.clips().join(clip.to_string())).unwrap();
+        assert!(!belongs_to(&library, other, &empty), "a new database beside old films");
+        assert!(belongs_to(&library, ours, &with_clip));
+        assert!(belongs_to(&library, ours, &empty), "it says so now");
+        assert!(!belongs_to(&library, other, &with_clip));
+    }
+
+    #[test]
+    fn what_was_just_written_is_left_alone() {
+        let dir = tempfile::tempdir().unwrap();
+        let library = Library::new(dir.path().to_owned(), jampin_media::Tools::default(), 0);
+        let upload = library.uploads().join(Uuid::from_u128(7).to_string());
+        fs::create_dir_all(&upload).unwrap();
+        fs::write(upload.join("original"), b"film").unwrap();
+        assert!(old_files(&library, Duration::from_secs(60)).is_empty());
+        let old = old_files(&library, Duration::ZERO);
+        assert_eq!(
+            old.iter().map(|file| (file.kind, file.id)).collect::<Vec<_>>(),
+            [(Kind::Upload, Uuid::from_u128(7))]
+        );
+        assert!(is_removed(&old[0].path) && !upload.exists());
+    }
+}
