@@ -11,6 +11,9 @@ use crate::time::{Frame, FrameRange};
 
 /// Rows that are read at most.
 pub(super) const MOST_ROWS: usize = 200_000;
+/// Columns, and fields in all, that are read at most: a table of samples has ten, and memory goes by fields.
+pub(super) const MOST_COLUMNS: usize = 200;
+pub(super) const MOST_FIELDS: usize = 2_000_000;
 /// Problems that are told at most: more say nothing new.
 const MOST_PROBLEMS: usize = 8;
 /// A place further from the picture than this, in pixels, is no place.
@@ -64,9 +67,12 @@ pub enum ImportProblem {
     /// JSON that cannot be read.
     #[error("this JSON cannot be read: {0}")]
     Json(String),
-    /// Too many rows.
-    #[error("the table has more than {MOST_ROWS} rows; cut it to what belongs to this shot")]
+    /// Too many rows, or fields in all.
+    #[error("the table has more than {MOST_ROWS} rows or {MOST_FIELDS} fields; cut it to what belongs to this shot")]
     TooLong,
+    /// Too many columns.
+    #[error("the table has {0} columns; at most {MOST_COLUMNS} are read, of which frame, x and y are needed")]
+    TooWide(usize),
     /// A column that is not there.
     #[error("there is no column {0}; the table has {1}")]
     Column(usize, usize),
@@ -76,6 +82,15 @@ pub enum ImportProblem {
     /// No row is about this shot.
     #[error("no row is about a frame of this shot, {first} to {last}; is the number of the first frame right?", first = .0.first, last = .0.last)]
     NothingHere(FrameRange),
+}
+
+/// Whether a table of so many columns and rows is read.
+pub(super) fn fits(columns: usize, rows: usize) -> Result<(), ImportProblem> {
+    match () {
+        () if columns > MOST_COLUMNS => Err(ImportProblem::TooWide(columns)),
+        () if rows > MOST_ROWS || columns * rows > MOST_FIELDS => Err(ImportProblem::TooLong),
+        () => Ok(()),
+    }
 }
 
 impl Table {
@@ -92,14 +107,13 @@ impl Table {
         let mut reader = ReaderBuilder::new().delimiter(delimiter).flexible(true).from_reader(text.as_bytes());
         let trimmed = |record: &csv::StringRecord| record.iter().map(|field| field.trim().to_owned()).collect();
         let headers: Vec<String> = trimmed(reader.headers().map_err(|_| ImportProblem::NoTable)?);
+        fits(headers.len(), 0)?;
         let mut rows = Vec::new();
         for record in reader.records() {
             let mut row: Vec<String> = trimmed(&record.map_err(|_| ImportProblem::NoTable)?);
             row.resize(headers.len(), String::new());
             rows.push(row);
-            if rows.len() > MOST_ROWS {
-                return Err(ImportProblem::TooLong);
-            }
+            fits(headers.len(), rows.len())?;
         }
         (!rows.is_empty())
             .then_some(Self { headers, rows, decimal_comma: delimiter == b';' })
@@ -219,6 +233,33 @@ mod tests {
                 .samples(&Table::parse("a\tb\tc\n1\t1\t1").unwrap().guess(), range())
                 .is_ok()
         );
+    }
+
+    /// 269 KB of it once took 10 GB.
+    #[test]
+    fn a_table_is_not_wider_or_longer_than_memory_is_for() {
+        let header: Vec<String> = (0..2000).map(|n| format!("c{n}")).collect();
+        let wide = format!("{}\n{}", header.join(","), "1\n".repeat(100_000));
+        assert_eq!(Table::parse(&wide), Err(ImportProblem::TooWide(2000)));
+        let header: Vec<String> = (0..150).map(|n| format!("c{n}")).collect();
+        let many = format!("{}\n{}", header.join(","), "1\n".repeat(20_000));
+        assert_eq!(Table::parse(&many), Err(ImportProblem::TooLong));
+        let object: Vec<String> = (0..2000).map(|n| format!("\"c{n}\":1")).collect();
+        let wide = format!("[{{{}}}{}]", object.join(","), ",{}".repeat(100_000));
+        assert_eq!(Table::parse(&wide), Err(ImportProblem::TooWide(2000)));
+        let places = "[1,2],".repeat(200_001);
+        let long = format!(
+            r#"{{"subjects":[{{"name":"a","spans":[{{"first":0,"places":[{}]}}]}}]}}"#,
+            places.trim_end_matches(',')
+        );
+        assert_eq!(Table::parse(&long), Err(ImportProblem::TooLong));
+        let name = "n".repeat(100_000);
+        let named = format!(
+            r#"{{"pins":[{{"name":"{name}","samples":[{}]}}]}}"#,
+            ["{\"frame\":1,\"x\":1,\"y\":1}"; 1000].join(",")
+        );
+        let table = Table::parse(&named).unwrap();
+        assert_eq!((table.rows.len(), table.rows[0][0].len()), (1000, json_table::LONGEST));
     }
 
     #[test]

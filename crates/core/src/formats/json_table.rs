@@ -2,20 +2,20 @@
 
 use serde_json::Value;
 
-use super::import::{ImportProblem, MOST_ROWS, Table};
+use super::import::{ImportProblem, Table, fits};
 
 /// Reads our own samples and paths, and any list of objects: the fields of the first are the columns.
 pub(super) fn parse(text: &str) -> Result<Table, ImportProblem> {
     let value: Value = serde_json::from_str(text).map_err(|problem| ImportProblem::Json(problem.to_string()))?;
-    let (headers, rows) =
-        samples(&value).or_else(|| paths(&value)).or_else(|| list(&value)).ok_or(ImportProblem::NoTable)?;
-    if rows.len() > MOST_ROWS {
-        return Err(ImportProblem::TooLong);
-    }
+    let read = samples(&value).or_else(|| paths(&value)).or_else(|| list(&value));
+    let (headers, rows) = read.ok_or(ImportProblem::NoTable)??;
     (!rows.is_empty()).then_some(Table { headers, rows, decimal_comma: false }).ok_or(ImportProblem::NoTable)
 }
 
-type Read = (Vec<String>, Vec<Vec<String>>);
+type Read = Result<(Vec<String>, Vec<Vec<String>>), ImportProblem>;
+
+/// A text is not longer than this, in characters: the name of a pin stands in each of its rows.
+pub(super) const LONGEST: usize = 400;
 
 fn named(headers: &[&str]) -> Vec<String> {
     headers.iter().map(|name| (*name).to_owned()).collect()
@@ -24,7 +24,7 @@ fn named(headers: &[&str]) -> Vec<String> {
 /// A number or a text as it would stand in a CSV.
 fn field(value: Option<&Value>) -> String {
     match value {
-        Some(Value::String(text)) => text.clone(),
+        Some(Value::String(text)) => text.chars().take(LONGEST).collect(),
         Some(Value::Number(number)) => number.to_string(),
         _ => String::new(),
     }
@@ -38,9 +38,12 @@ fn samples(value: &Value) -> Option<Read> {
         for sample in pin.get("samples")?.as_array()? {
             let own = columns.iter().map(|name| field(sample.get(name)));
             rows.push(std::iter::once(field(pin.get("name"))).chain(own).collect());
+            if let Err(problem) = fits(columns.len() + 1, rows.len()) {
+                return Some(Err(problem));
+            }
         }
     }
-    Some((named(&["pin", "frame", "x", "y", "match", "state"]), rows))
+    Some(Ok((named(&["pin", "frame", "x", "y", "match", "state"]), rows)))
 }
 
 /// `{"subjects": [{"name", "spans": [{"first", "places": [[x, y], ...]}]}]}`.
@@ -51,19 +54,25 @@ fn paths(value: &Value) -> Option<Read> {
             let first = span.get("first")?.as_i64()?;
             for (i, place) in span.get("places")?.as_array()?.iter().enumerate() {
                 let [x, y] = [0, 1].map(|axis| field(place.get(axis)));
-                rows.push(vec![field(subject.get("name")), (first + i as i64).to_string(), x, y]);
+                rows.push(vec![field(subject.get("name")), (first.saturating_add(i as i64)).to_string(), x, y]);
+                if let Err(problem) = fits(4, rows.len()) {
+                    return Some(Err(problem));
+                }
             }
         }
     }
-    Some((named(&["pin", "frame", "x", "y"]), rows))
+    Some(Ok((named(&["pin", "frame", "x", "y"]), rows)))
 }
 
 /// `[{"frame": 0, "x": 1.5, ...}, ...]`.
 fn list(value: &Value) -> Option<Read> {
     let all = value.as_array()?;
     let headers: Vec<String> = all.first()?.as_object()?.keys().cloned().collect();
+    if let Err(problem) = fits(headers.len(), all.len()) {
+        return Some(Err(problem));
+    }
     let rows = all.iter().map(|row| headers.iter().map(|name| field(row.get(name))).collect()).collect();
-    Some((headers, rows))
+    Some(Ok((headers, rows)))
 }
 
 #[cfg(test)]
