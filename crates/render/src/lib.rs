@@ -10,6 +10,7 @@ mod outlines;
 mod picture;
 mod png;
 mod soften;
+mod svg_bounds;
 mod typeset;
 mod yuv;
 
@@ -19,5 +20,6 @@ pub use graphics::Graphics;
 pub use layer::{Layer, Painter, PainterError, Pictures};
 pub use picture::{PictureError, harmless_svg};
 pub use png::grey_png;
+pub use svg_bounds::TooMuch;
 pub use typeset::{Artwork, TypesetError, Typesetter};
 pub use yuv::{YuvFrame, YuvMatrix};

@@ -6,6 +6,7 @@ use resvg::usvg::{ImageHrefResolver, Options, Tree, WriteOptions};
 use thiserror::Error;
 
 use crate::Artwork;
+use crate::svg_bounds::{TooMuch, check};
 
 /// Largest side of a vector picture as it is drawn once, in pixels.
 const DRAWN_SIDE: f32 = 1536.0;
@@ -22,6 +23,9 @@ pub enum PictureError {
     /// Not an SVG that can be drawn.
     #[error("this SVG cannot be drawn: {0}")]
     Svg(#[from] resvg::usvg::Error),
+    /// An SVG that asks for too much.
+    #[error("this SVG cannot be taken: {0}")]
+    TooMuch(#[from] TooMuch),
     /// Not a PNG.
     #[error("this picture cannot be read: {0}")]
     Png(#[from] png::DecodingError),
@@ -30,8 +34,10 @@ pub enum PictureError {
     Empty,
 }
 
-/// An SVG as paths and gradients only: no script, no style sheet, no text, no reference to anything outside; with its width and height.
+/// An SVG as paths and gradients only: no script, no style sheet, no text, no filter, no reference to anything outside; with its width and
+/// height. What would take too long to draw is refused.
 pub fn harmless_svg(bytes: &[u8]) -> Result<(String, [u32; 2]), PictureError> {
+    check(bytes)?;
     let tree = parse(bytes)?;
     let size = tree.size().to_int_size();
     Ok((tree.to_string(&WriteOptions::default()), [size.width(), size.height()]))
