@@ -108,6 +108,18 @@ fn dashes_stay_where_they_are_on_the_ground() {
 }
 
 #[test]
+fn a_line_to_far_away_is_not_cut_into_more_dashes_than_anybody_sees() {
+    let mut boundary = round_the_yard();
+    boundary.dashes = Some([1.0, 1.0]);
+    assert!(lines(&yard(boundary.clone()), 20).len() > 1000);
+    let mut far = yard(boundary);
+    far.subjects[0].points =
+        vec![CarriedPoint::new(Uuid::from_u128(9), Frame(0), flight(0).apply(Point::new(400_000.0, 0.0)))];
+    let whole = lines(&far, 20);
+    assert!(!whole.is_empty() && whole.len() < 5, "{} lines", whole.len());
+}
+
+#[test]
 fn laid_on_the_ground_it_gets_thinner_with_distance() {
     let mut boundary = round_the_yard();
     (boundary.on_ground, boundary.width, boundary.marks) = (true, 10.0, 20.0);
