@@ -7,6 +7,7 @@ use actix_web::{HttpResponse, get, web};
 use jampin_core::time::Frame;
 use jampin_media::{ClipInfo, FrameTable, picture};
 use jampin_store::ClipState;
+use tokio::sync::Semaphore;
 use uuid::Uuid;
 
 use crate::error::ApiError;
@@ -16,6 +17,8 @@ use crate::state::AppState;
 const PATIENCE: Duration = Duration::from_secs(4);
 /// How often it looks.
 const LOOK: Duration = Duration::from_millis(20);
+/// Full-size pictures are made so many at once, by an ffmpeg each; the others wait.
+static DECODERS: Semaphore = Semaphore::const_new(2);
 
 fn jpeg(bytes: Vec<u8>) -> HttpResponse {
     HttpResponse::Ok()
@@ -69,8 +72,17 @@ pub(crate) async fn full(state: web::Data<AppState>, path: web::Path<(Uuid, u32)
     let known = state.store.clip(clip).await?;
     let info: ClipInfo = serde_json::from_value(known.info).map_err(ApiError::internal)?;
     let table: FrameTable = serde_json::from_value(known.frames).map_err(ApiError::internal)?;
+    let permit = DECODERS.acquire().await.map_err(ApiError::internal)?;
+    // Somebody else may have asked for it, and been served meanwhile.
+    if let Ok(bytes) = tokio::fs::read(&file).await {
+        return Ok(jpeg(bytes));
+    }
     let tools = state.library.tools.clone();
-    let bytes = web::block(move || picture(&tools, &folder.original(), &info, &table, Frame(frame)));
+    let bytes = web::block(move || {
+        // Given back when ffmpeg has ended, also when nobody waits for the picture any more.
+        let _permit = permit;
+        picture(&tools, &folder.original(), &info, &table, Frame(frame))
+    });
     let bytes = bytes.await.map_err(ApiError::internal)??;
     keep(&file, &bytes).await;
     Ok(jpeg(bytes))

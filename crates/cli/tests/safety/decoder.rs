@@ -29,10 +29,14 @@ const FILM: &str = "-f lavfi -i testsrc2=size=320x240:rate=25:duration=4 -pix_fm
 
 fn with_stand_in() -> (Server, tempfile::TempDir) {
     let dir = tempfile::tempdir().unwrap();
-    let program = dir.path().join("ffmpeg");
-    fs::write(&program, STAND_IN).unwrap();
-    fs::set_permissions(&program, fs::Permissions::from_mode(0o755)).unwrap();
+    put_stand_in(dir.path(), STAND_IN);
     (Server::start_with_tools(PROGRAM, &[], dir.path()), dir)
+}
+
+fn put_stand_in(dir: &Path, script: &str) {
+    let program = dir.join("ffmpeg");
+    fs::write(&program, script).unwrap();
+    fs::set_permissions(&program, fs::Permissions::from_mode(0o755)).unwrap();
 }
 
 fn say(dir: &Path, word: &str) {
@@ -80,6 +84,40 @@ fn what_was_ready_is_never_made_shorter_by_it() {
     let job = queue.as_array().unwrap().iter().find(|job| job["state"] == "failed").unwrap();
     assert!(job["problem"].as_str().unwrap().contains("tried 3 times"), "{job}");
     whole(&server.get(&path).json());
+}
+
+/// Notes how many of it run at once.
+const COUNTING: &str = r#"#!/bin/sh
+here=$(dirname "$0")
+PATH=${PATH#*:}
+case "$*" in
+*image2* | *showinfo*) exec ffmpeg "$@" ;;
+esac
+: > "$here/running.$$"
+ls "$here" | grep -c running >> "$here/counts"
+sleep 0.2
+ffmpeg "$@"
+rm "$here/running.$$"
+"#;
+
+#[test]
+fn of_many_full_pictures_two_are_made_at_once() {
+    let dir = tempfile::tempdir().unwrap();
+    put_stand_in(dir.path(), COUNTING);
+    let server = Server::start_with_tools(PROGRAM, &[], dir.path());
+    let films = tempfile::tempdir().unwrap();
+    let shot = server.shot_of(&server.project("Open day"), &make_film(films.path(), "card.mp4", FILM));
+    let clip = server.get(&format!("/api/shots/{shot}")).json()["clip"]["id"].as_str().unwrap().to_owned();
+    let ask = |frame: u32| server.get(&format!("/clips/{clip}/frames/{frame}.full.jpg"));
+    let answers: Vec<u16> = std::thread::scope(|scope| {
+        let ask = &ask;
+        let asked: Vec<_> = (0..12).map(|frame| scope.spawn(move || ask(frame).status)).collect();
+        asked.into_iter().map(|asked| asked.join().unwrap()).collect()
+    });
+    assert_eq!(answers, [200; 12]);
+    let counts = fs::read_to_string(dir.path().join("counts")).unwrap();
+    let counts: Vec<u32> = counts.lines().map(|line| line.parse().unwrap()).collect();
+    assert_eq!((counts.len(), counts.iter().max()), (12, Some(&2)), "{counts:?}");
 }
 
 #[test]
