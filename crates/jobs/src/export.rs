@@ -1,9 +1,9 @@
 //! The job that writes a finished film, or its graphics alone.
 
 use jampin_core::shot::{AttachmentKind, Shot};
-use jampin_media::{Cancel, ClipInfo, Container, FrameTable};
+use jampin_media::{ClipInfo, Container, FrameTable};
 use jampin_render::Pictures;
-use jampin_store::{Job, Lease, StoredShot};
+use jampin_store::StoredShot;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
@@ -12,6 +12,7 @@ use uuid::Uuid;
 use crate::draft::Draft;
 use crate::painting::{Painting, paint_film};
 use crate::progress::Report;
+use crate::work::Work;
 use crate::{Library, TaskError, Worker};
 
 /// What kind of file.
@@ -78,13 +79,9 @@ pub struct ExportResult {
     pub frames: u32,
 }
 
-pub(crate) fn run(
-    worker: &Worker,
-    runtime: &Handle,
-    (job, lease): (&Job, &Lease),
-    cancel: &Cancel,
-) -> Result<Value, TaskError> {
-    let task: ExportTask = serde_json::from_value(job.payload.clone())?;
+pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
+    let task: ExportTask = work.task()?;
+    let Work { worker, runtime, lease, cancel, .. } = *work;
     let (stored, info, table) = shot_of(worker, runtime, task.shot)?;
     let draft = Draft::new(worker, lease, task.container.extension())?;
     let mut report = Report::new(worker, runtime, lease, stored.info.range.count(), 1);

@@ -7,7 +7,7 @@ use jampin_core::shot::{Pin, Sample, Shot};
 use jampin_core::solve::{Film, affected};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{Cancel, StoredPlanes};
-use jampin_store::{Appended, Job, Lease};
+use jampin_store::{Appended, Lease};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
@@ -15,6 +15,7 @@ use uuid::Uuid;
 
 use crate::place::{ClipScene, Workplace};
 use crate::solve::{SolveResult, Solver};
+use crate::work::Work;
 use crate::{TaskError, Worker};
 
 /// How often samples are written down: often enough to look alive, seldom enough that writing does not slow it.
@@ -71,13 +72,9 @@ struct Reached {
     found: u32,
 }
 
-pub(crate) fn run(
-    worker: &Worker,
-    runtime: &Handle,
-    (job, lease): (&Job, &Lease),
-    cancel: &Cancel,
-) -> Result<Value, TaskError> {
-    let task: FollowTask = serde_json::from_value(job.payload.clone())?;
+pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
+    let task: FollowTask = work.task()?;
+    let Work { worker, runtime, job, lease, cancel } = *work;
     let reached: Reached = serde_json::from_value(job.progress.clone()).unwrap_or_default();
     let Workplace { stored, pin, planes, cuts, scene } =
         Workplace::open(worker, runtime, (task.shot, task.pin), task.from, cancel)?;

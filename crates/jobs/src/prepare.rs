@@ -2,14 +2,14 @@
 
 use std::time::{Duration, Instant};
 
-use jampin_media::{Cancel, ClipInfo, FrameTable, Leave, prepare, prepare_colour};
-use jampin_store::{ClipState, Job, Lease, ReadyClip, StoreError};
+use jampin_media::{ClipInfo, FrameTable, Leave, prepare, prepare_colour};
+use jampin_store::{ClipState, ReadyClip, StoreError};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
-use tokio::runtime::Handle;
 use uuid::Uuid;
 
-use crate::{TaskError, Worker};
+use crate::TaskError;
+use crate::work::Work;
 
 /// How often progress is written down.
 const REPORT: Duration = Duration::from_millis(200);
@@ -24,18 +24,10 @@ pub struct PrepareTask {
     pub colour: bool,
 }
 
-pub(crate) fn run(
-    worker: &Worker,
-    runtime: &Handle,
-    (job, lease): (&Job, &Lease),
-    cancel: &Cancel,
-) -> Result<Value, TaskError> {
-    let task: PrepareTask = serde_json::from_value(job.payload.clone())?;
-    let prepared = if task.colour {
-        colour(worker, runtime, &task, cancel)
-    } else {
-        prepare_clip(worker, runtime, &task, lease, cancel)
-    };
+pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
+    let task: PrepareTask = work.task()?;
+    let prepared = if task.colour { colour(work, &task) } else { prepare_clip(work, &task) };
+    let Work { worker, runtime, .. } = *work;
     // Whoever took the clip away meanwhile has removed the files that were there then.
     if let Err(StoreError::NotFound(_)) = runtime.block_on(worker.store.clip(task.clip)) {
         let _ = std::fs::remove_dir_all(worker.library.clip(task.clip).path());
@@ -44,7 +36,8 @@ pub(crate) fn run(
 }
 
 /// A failure here leaves the clip as good as it was; the pin that waits for colour says that it did not come.
-fn colour(worker: &Worker, runtime: &Handle, task: &PrepareTask, cancel: &Cancel) -> Result<Value, TaskError> {
+fn colour(work: &Work<'_>, task: &PrepareTask) -> Result<Value, TaskError> {
+    let Work { worker, runtime, cancel, .. } = *work;
     let clip = runtime.block_on(worker.store.clip(task.clip))?;
     let info: ClipInfo = serde_json::from_value(clip.info)?;
     let table: FrameTable = serde_json::from_value(clip.frames)?;
@@ -57,13 +50,8 @@ fn colour(worker: &Worker, runtime: &Handle, task: &PrepareTask, cancel: &Cancel
 }
 
 /// When this fails for good, the clip that was being prepared fails with the job; one that was ready stays so.
-fn prepare_clip(
-    worker: &Worker,
-    runtime: &Handle,
-    task: &PrepareTask,
-    lease: &Lease,
-    cancel: &Cancel,
-) -> Result<Value, TaskError> {
+fn prepare_clip(work: &Work<'_>, task: &PrepareTask) -> Result<Value, TaskError> {
+    let Work { worker, runtime, lease, cancel, .. } = *work;
     let clip = runtime.block_on(worker.store.clip(task.clip))?;
     let was_ready = clip.state() == ClipState::Ready;
     let info: ClipInfo = serde_json::from_value(clip.info)?;

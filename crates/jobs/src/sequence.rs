@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use jampin_media::{Cancel, Container, MediaError, Part, join};
-use jampin_store::{Job, Lease, ShotInfo};
+use jampin_store::ShotInfo;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
@@ -13,6 +13,7 @@ use crate::draft::Draft;
 use crate::export::{ExportResult, safe_name, shot_of};
 use crate::painting::{Painting, paint_film};
 use crate::progress::Report;
+use crate::work::Work;
 use crate::{Product, TaskError, Worker, pictures_of};
 
 /// What is to be written.
@@ -33,13 +34,9 @@ impl Drop for Pieces {
     }
 }
 
-pub(crate) fn run(
-    worker: &Worker,
-    runtime: &Handle,
-    (job, lease): (&Job, &Lease),
-    cancel: &Cancel,
-) -> Result<Value, TaskError> {
-    let task: SequenceTask = serde_json::from_value(job.payload.clone())?;
+pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
+    let task: SequenceTask = work.task()?;
+    let Work { worker, runtime, lease, cancel, .. } = *work;
     let project = runtime.block_on(worker.store.project(task.project))?;
     let shots: Vec<ShotInfo> =
         runtime.block_on(worker.store.shots(task.project))?.into_iter().filter(|shot| shot.in_film).collect();

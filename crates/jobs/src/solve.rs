@@ -8,13 +8,14 @@ use jampin_core::shot::{Pin, Sample, Track};
 use jampin_core::solve::{Film, Solution, Step, Watch, affected, solve};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{Cancel, StoredPlanes};
-use jampin_store::{Appended, Job, Lease};
+use jampin_store::{Appended, Lease};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
 use crate::place::Workplace;
+use crate::work::Work;
 use crate::{TaskError, Worker};
 
 /// How often it is said how far the solve has come.
@@ -48,13 +49,9 @@ pub struct SolveResult {
     pub found: u32,
 }
 
-pub(crate) fn run(
-    worker: &Worker,
-    runtime: &Handle,
-    (job, lease): (&Job, &Lease),
-    cancel: &Cancel,
-) -> Result<Value, TaskError> {
-    let task: SolveTask = serde_json::from_value(job.payload.clone())?;
+pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
+    let task: SolveTask = work.task()?;
+    let Work { worker, runtime, job, lease, cancel } = *work;
     let Workplace { stored, pin, planes, cuts, scene } =
         Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
     let part = shot_part(stored.info.range, &cuts, task.frame);

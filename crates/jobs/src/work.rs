@@ -2,13 +2,15 @@
 
 use std::io::ErrorKind;
 
-use jampin_media::MediaError;
+use jampin_media::{Cancel, MediaError};
 use jampin_render::PainterError;
-use jampin_store::{NewJob, StoreError};
+use jampin_store::{Job, Lease, NewJob, StoreError};
+use serde::de::DeserializeOwned;
 use thiserror::Error;
+use tokio::runtime::Handle;
 use uuid::Uuid;
 
-use crate::{ExportTask, FollowTask, PrepareTask, SequenceTask, SolveTask};
+use crate::{ExportTask, FollowTask, PrepareTask, SequenceTask, SolveTask, Worker};
 
 /// A piece of long work, as stored.
 #[derive(Clone, Debug)]
@@ -41,6 +43,24 @@ impl Task {
             Self::Sequence(task) => ("sequence", serde_json::to_value(task)?, None, None),
         };
         Ok(NewJob { project, shot, clip, kind: kind.into(), payload })
+    }
+}
+
+/// A job at hand, and what it is done with.
+pub(crate) struct Work<'a> {
+    pub worker: &'a Worker,
+    /// Where the database's answers are waited for.
+    pub runtime: &'a Handle,
+    pub job: &'a Job,
+    /// What every write is made with.
+    pub lease: &'a Lease,
+    pub cancel: &'a Cancel,
+}
+
+impl Work<'_> {
+    /// What is to be done.
+    pub fn task<T: DeserializeOwned>(&self) -> Result<T, TaskError> {
+        Ok(serde_json::from_value(self.job.payload.clone())?)
     }
 }
 

@@ -9,6 +9,7 @@ use tokio::sync::broadcast::error::RecvError;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
+use crate::work::Work;
 use crate::{EventHub, Library, Task, TaskError, export, follow, prepare, sequence, solve};
 
 /// How often a worker says that it is alive.
@@ -96,13 +97,14 @@ impl Worker {
     }
 
     fn perform(&self, job: &Job, lease: &Lease, cancel: &Cancel) -> Result<Value, TaskError> {
-        let runtime = tokio::runtime::Handle::current();
+        let runtime = &tokio::runtime::Handle::current();
+        let work = Work { worker: self, runtime, job, lease, cancel };
         match job.kind.as_str() {
-            "prepare" => prepare::run(self, &runtime, (job, lease), cancel),
-            "follow" => follow::run(self, &runtime, (job, lease), cancel),
-            "solve" => solve::run(self, &runtime, (job, lease), cancel),
-            "export" => export::run(self, &runtime, (job, lease), cancel),
-            "sequence" => sequence::run(self, &runtime, (job, lease), cancel),
+            "prepare" => prepare::run(&work),
+            "follow" => follow::run(&work),
+            "solve" => solve::run(&work),
+            "export" => export::run(&work),
+            "sequence" => sequence::run(&work),
             other => Err(TaskError::Missing(format!("There is no kind of work called {other:?}."))),
         }
     }

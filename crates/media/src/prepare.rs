@@ -182,10 +182,6 @@ pub fn prepare(
     progress: &mut dyn FnMut(Progress),
 ) -> Result<Prepared, MediaError> {
     fs::create_dir_all(folder.previews()).map_err(MediaError::io("making room for pictures"))?;
-    let planes = folder.planes();
-    planes.create()?;
-    let chroma = Sampling::of(info).map(|_| planes.chroma());
-    chroma.iter().try_for_each(PlaneFolder::create)?;
     let times = Arc::new(Mutex::new(Vec::new()));
     let seen = Arc::clone(&times);
     let watch = Watch { quiet: tools.limits.quiet, cancel: cancel.clone() };
@@ -199,32 +195,11 @@ pub fn prepare(
     let (watched, pipes) = Watched::start(prepare_command(tools, folder, (info, table), leave), watch, keep_line)?;
     let mut stdout = pipes.stdout.expect("standard output is piped");
     let (first, expected) = (leave.first(), leave.count(table.len()));
-    let mut count = 0;
-    let (mut cuts, mut scene) = (CutFinder::starting_at(first), SceneFinder::starting_at(first));
-    // Looking at the film as a whole takes about as long as writing its planes: each has a thread.
-    std::thread::scope(|scope| -> Result<(), MediaError> {
-        let (frames, looked_at) = mpsc::sync_channel::<Arc<DecodedFrame>>(FRAMES_AHEAD);
-        let (cuts, scene) = (&mut cuts, &mut scene);
-        scope.spawn(move || {
-            for frame in looked_at {
-                frame.chroma.iter().for_each(|chroma| scene.push_chroma(chroma));
-                cuts.push(&frame.luma);
-                scene.push(&frame.luma);
-            }
-        });
-        while let Some(frame) = next_frame(&mut stdout, info)?.map(Arc::new) {
-            // It ends only when this ends, or by a panic that the scope hands on.
-            let _ = frames.send(Arc::clone(&frame));
-            if let Some((folder, chroma)) = chroma.as_ref().zip(frame.chroma.as_ref()) {
-                folder.write(Frame(first.0 + count), chroma)?;
-            }
-            planes.write(Frame(first.0 + count), &frame.luma)?;
-            count += 1;
-            watched.progress();
-            progress(Progress { frames: count, of: expected.max(count) });
-        }
-        Ok(())
-    })?;
+    let mut kept = |frames: u32| {
+        watched.progress();
+        progress(Progress { frames, of: expected.max(frames) });
+    };
+    let Seen { count, cuts, scene } = keep_frames(&mut stdout, info, &folder.planes(), first, &mut kept)?;
     let (status, complaints) = watched.wait()?;
     tracing::debug!(%status, count, expected, "decoded");
     // What is damaged in a film is complained of, and the end reached all the same; a bad end is something else: the disk, the memory.
@@ -255,6 +230,52 @@ pub fn prepare(
     }
     let range = FrameRange { first, last: Frame(first.0 + count - 1) };
     Ok(Prepared { table, range, cuts: cuts.cuts().to_vec(), speeds, scene, remarks })
+}
+
+/// What was seen while the frames went by.
+struct Seen {
+    count: u32,
+    cuts: CutFinder,
+    scene: SceneFinder,
+}
+
+/// Writes the planes of every frame that comes, and looks at the film as a whole meanwhile: both take about as long, so each has a thread.
+/// `kept` is told how many there are after each.
+fn keep_frames(
+    stdout: &mut ChildStdout,
+    info: &ClipInfo,
+    planes: &PlaneFolder,
+    first: Frame,
+    kept: &mut dyn FnMut(u32),
+) -> Result<Seen, MediaError> {
+    planes.create()?;
+    let chroma_planes = planes.chroma();
+    if Sampling::of(info).is_some() {
+        chroma_planes.create()?;
+    }
+    let mut seen = Seen { count: 0, cuts: CutFinder::starting_at(first), scene: SceneFinder::starting_at(first) };
+    let Seen { count, cuts, scene } = &mut seen;
+    std::thread::scope(|scope| -> Result<(), MediaError> {
+        let (frames, looked_at) = mpsc::sync_channel::<Arc<DecodedFrame>>(FRAMES_AHEAD);
+        scope.spawn(move || {
+            for frame in looked_at {
+                frame.chroma.iter().for_each(|chroma| scene.push_chroma(chroma));
+                cuts.push(&frame.luma);
+                scene.push(&frame.luma);
+            }
+        });
+        while let Some(frame) = next_frame(stdout, info)?.map(Arc::new) {
+            // It ends only when this ends, or by a panic that the scope hands on.
+            let _ = frames.send(Arc::clone(&frame));
+            let number = Frame(first.0 + *count);
+            frame.chroma.iter().try_for_each(|chroma| chroma_planes.write(number, chroma))?;
+            planes.write(number, &frame.luma)?;
+            *count += 1;
+            kept(*count);
+        }
+        Ok(())
+    })?;
+    Ok(seen)
 }
 
 fn prepare_command(

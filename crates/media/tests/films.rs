@@ -1,6 +1,7 @@
 //! Films of every awkward kind: each opens rightly or says clearly why not.
 
 use std::fs;
+use std::os::unix::fs::PermissionsExt;
 use std::time::Duration;
 
 use jampin_core::geometry::{PixelRect, Size};
@@ -351,5 +352,23 @@ fn the_planes_of_a_range_are_those_of_the_whole() {
             assert_eq!(wanted.plane.data(), got.plane.data(), "{name}, frame {frame}");
         }
         assert!(!part.planes().has(Frame(10)) || prepared.range != range, "{name}: nothing is read beside the range");
+    }
+}
+
+/// A decoder that gives up early is no short film: whatever it was, the frames that are missing are not taken for missing in the film.
+#[test]
+fn a_decoder_that_ends_badly_makes_no_film_shorter() {
+    let (_dir, folder, info, whole) = opened("whole.mp4", &format!("{SOURCE} -pix_fmt yuv420p"));
+    let tools = tempfile::tempdir().unwrap();
+    for (end, is_wanted) in [("exit 3", "exit status: 3"), ("kill -9 $$", "signal 9")] {
+        let program = tools.path().join("ffmpeg");
+        // Five frames of 320x180.
+        fs::write(&program, format!("#!/bin/sh\nffmpeg \"$@\" | head -c 432000\n{end}\n")).unwrap();
+        fs::set_permissions(&program, fs::Permissions::from_mode(0o755)).unwrap();
+        let broken = Tools::at(program, "ffprobe".into());
+        let ended = prepare(&broken, &folder, (&info, &whole.table), Leave::Planes, &Cancel::default(), &mut |_| {});
+        let problem = ended.unwrap_err().to_string();
+        assert!(problem.contains(is_wanted), "{end}: {problem}");
+        assert!(folder.planes().has(Frame(whole.table.len() - 1)), "what was there is there");
     }
 }

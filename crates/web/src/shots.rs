@@ -8,7 +8,7 @@ use jampin_core::edit::{Edit, followed};
 use jampin_core::follow::shot_part;
 use jampin_core::geometry::Size;
 use jampin_core::scene::{Art, Drawable, Flare, Scene};
-use jampin_core::shot::{Attachment, SUBJECT_COLOURS, Subject, Track};
+use jampin_core::shot::{Pin, SUBJECT_COLOURS, Subject, Track};
 use jampin_core::solve::{doubts, next_guide};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{ClipInfo, FrameTable};
@@ -237,17 +237,12 @@ pub(crate) async fn make_edit(
     Ok(HttpResponse::Ok().json(edited))
 }
 
-/// Settings that make no sense are refused before they are written.
+/// Pins outside of the picture are refused; all else is the edit's own to check.
 fn check(edit: &Edit, size: Size) -> Result<(), ApiError> {
-    let unusable = |problem: &dyn std::fmt::Display| ApiError::Unusable(sentence(&problem.to_string()));
-    let check_attachment = |attachment: &Attachment| attachment.check().map_err(|problem| unusable(&problem));
+    let is_inside = |pin: &Pin| pin.check(size).map_err(|problem| ApiError::Unusable(sentence(&problem.to_string())));
     match edit {
-        Edit::PutPin { pin, .. } => pin.check(size).map_err(|problem| unusable(&problem)),
-        Edit::PutAttachment { attachment, .. } => check_attachment(attachment),
-        Edit::AddSubject { subject, .. } => {
-            subject.pins.iter().try_for_each(|pin| pin.check(size).map_err(|problem| unusable(&problem)))?;
-            subject.attachments.iter().try_for_each(check_attachment)
-        }
+        Edit::PutPin { pin, .. } => is_inside(pin),
+        Edit::AddSubject { subject, .. } => subject.pins.iter().try_for_each(is_inside),
         Edit::All { edits } => edits.iter().try_for_each(|edit| check(edit, size)),
         _ => Ok(()),
     }

@@ -3,7 +3,7 @@
 use super::{Edit, EditError, MAX_NAME};
 use crate::motion::CarriedPoint;
 use crate::path::Cleaning;
-use crate::shot::{Attachment, MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE, Pin, PinProblem, Sample, Shot, Subject};
+use crate::shot::{Attachment, Pin, Sample, Shot, Subject};
 use crate::time::{Frame, FrameRange};
 
 /// A place is not further than this from the picture's corner, in pixels: a hundred times the largest picture.
@@ -148,17 +148,7 @@ fn within(most: f64, numbers: impl IntoIterator<Item = f64>) -> Result<(), EditE
 fn pin(pin: &Pin) -> Result<(), EditError> {
     frame(pin.frame)?;
     within(FARTHEST, [pin.at.x, pin.at.y])?;
-    let ([width, height], [across, down]) = (pin.pattern, pin.search);
-    let sides = MIN_PATTERN_SIDE..=MAX_PATTERN_SIDE;
-    if !sides.contains(&width) || !sides.contains(&height) {
-        return Err(EditError::Pin(PinProblem::Pattern(width, height)));
-    }
-    if !(1..=MAX_SEARCH).contains(&across) || !(1..=MAX_SEARCH).contains(&down) {
-        return Err(EditError::Pin(PinProblem::Search(across, down)));
-    }
-    if let Some(least) = pin.stop_below.filter(|least| !(0.0..=1.0).contains(least)) {
-        return Err(EditError::Pin(PinProblem::StopBelow(least)));
-    }
+    pin.check_settings().map_err(EditError::Pin)?;
     at_most("stretches on which a pin is hidden", pin.hidden.len())?;
     pin.hidden.iter().try_for_each(|hidden| range(*hidden))
 }

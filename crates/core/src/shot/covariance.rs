@@ -68,6 +68,13 @@ mod tests {
     }
 
     #[test]
+    fn what_is_no_variance_is_unknown() {
+        for numbers in [[f64::NAN, 0.0, 1.0], [f64::INFINITY, 0.0, 1.0], [-1.0, 0.0, 1.0], [1.0, 1e300, 1.0]] {
+            assert_eq!(Covariance::new(numbers), Covariance::UNKNOWN, "{numbers:?}");
+        }
+    }
+
+    #[test]
     fn the_worst_direction_is_that_of_the_larger_eigenvalue() {
         // Eigenvalues of (2 1; 1 2) are 1 and 3.
         assert!((Covariance::new([2.0, 1.0, 2.0]).worst() - 3f64.sqrt()).abs() < 1e-12);

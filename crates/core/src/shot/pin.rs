@@ -206,14 +206,19 @@ impl Pin {
         self.hidden = FrameRange::joined(ranges);
     }
 
-    /// Checks the settings against the picture.
+    /// Checks place and settings against the picture.
     pub fn check(&self, size: Size) -> Result<(), PinProblem> {
-        let [width, height] = self.pattern;
-        let [across, down] = self.search;
-        let sides = MIN_PATTERN_SIDE..=MAX_PATTERN_SIDE;
         if !self.at.is_finite() || !size.contains(self.at) {
             return Err(PinProblem::OutsidePicture { at: self.at, size });
         }
+        self.check_settings()
+    }
+
+    /// Checks what can be set of it.
+    pub fn check_settings(&self) -> Result<(), PinProblem> {
+        let [width, height] = self.pattern;
+        let [across, down] = self.search;
+        let sides = MIN_PATTERN_SIDE..=MAX_PATTERN_SIDE;
         if !sides.contains(&width) || !sides.contains(&height) {
             return Err(PinProblem::Pattern(width, height));
         }

@@ -133,14 +133,20 @@ fn what_breaks_off_is_tried_again_but_not_for_ever() {
 fn a_preparation_that_is_lost_or_stopped_says_so_on_its_clip() {
     with_shot(|store, project, _| async move {
         let clip = store.clips(project).await.unwrap()[0].id;
-        let (job, lease) = take(&store, 1, "prepare").await;
+        let (_, lease) = take(&store, 1, "prepare").await;
         let somebody_else = Lease { worker: Uuid::from_u128(9), ..lease };
         assert!(matches!(store.clip_progress(&somebody_else, clip, 7).await, Err(StoreError::LostLease)));
         assert!(matches!(store.clip_ready(&somebody_else, clip, ready(1)).await, Err(StoreError::LostLease)));
         let untouched = store.clip(clip).await.unwrap();
         assert_eq!((untouched.state(), untouched.prepared), (ClipState::Preparing, 0));
+        assert_eq!(store.forsaken_clips().await.unwrap(), [], "somebody is at it");
         store.job_again(&lease, "The database was away.").await.unwrap();
-        store.cancel_job(job.id).await.unwrap();
+        assert_eq!(store.forsaken_clips().await.unwrap(), [], "somebody will be");
+        let (_, lease) = take(&store, 1, "prepare").await;
+        store.job_done(&lease, json!({})).await.unwrap();
+        assert_eq!(store.forsaken_clips().await.unwrap(), [(clip, project)], "it has ended, and the clip is not ready");
+        let job = store.enqueue(preparing(project, clip)).await.unwrap();
+        store.cancel_job(job).await.unwrap();
         let stopped = store.clip(clip).await.unwrap();
         assert_eq!((stopped.state(), stopped.problem.as_deref()), (ClipState::Failed, Some("Preparing was stopped.")));
     });
