@@ -40,6 +40,10 @@ pub(crate) enum Command {
     Worker(WorkerArgs),
     /// Bring the database's tables up to date.
     Migrate(DatabaseArgs),
+    /// Copy the database and the media into a folder, while people work; into the same folder again only what is new.
+    Backup(BackupArgs),
+    /// Fill an unused database and an empty media folder from a backup.
+    Restore(BackupArgs),
     /// Make the demo films with the simulated camera, and a demo project of them.
     Demo(DemoArgs),
     /// Follow pins through a film, without server or database; write their samples as CSV.
@@ -92,6 +96,16 @@ pub(crate) struct WorkerArgs {
     pub database: DatabaseArgs,
     #[command(flatten)]
     pub media: MediaArgs,
+}
+
+#[derive(Args)]
+pub(crate) struct BackupArgs {
+    #[command(flatten)]
+    pub database: DatabaseArgs,
+    #[command(flatten)]
+    pub media: MediaArgs,
+    /// Folder of the backup.
+    pub folder: PathBuf,
 }
 
 #[derive(Args)]

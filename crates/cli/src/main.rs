@@ -1,6 +1,7 @@
 //! `jampin`: the program. Each subcommand only reads its words and calls the crate that does the work.
 
 mod args;
+mod backup;
 mod demo;
 mod demo_work;
 mod logging;
@@ -25,6 +26,8 @@ fn main() -> ExitCode {
         Command::Serve(args) => serve::serve(args),
         Command::Worker(args) => serve::worker(args),
         Command::Migrate(args) => serve::migrate(args),
+        Command::Backup(args) => backup::back_up(&args),
+        Command::Restore(args) => backup::restore(&args),
         Command::Demo(args) => demo::run(args),
         Command::Track(args) => track::run(&args),
     };

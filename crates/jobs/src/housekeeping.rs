@@ -5,10 +5,11 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 
-use jampin_store::Known;
+use jampin_store::{Known, StoreError};
 use uuid::Uuid;
 
 use crate::durable::make_room_for;
+use crate::library::is_removed;
 use crate::{Library, PrepareTask, Task, TaskError, Worker};
 
 /// Younger files may belong to something whose row is still to come.
@@ -44,6 +45,7 @@ pub async fn put_right(worker: &Worker, untouched: Duration) -> Result<PutRight,
         worker.store.enqueue(Task::Prepare(PrepareTask { clip, colour: false }).into_job(project)?).await?;
         taken_up.push(clip);
     }
+    forget(worker).await?;
     // Files first: a row that comes after them is not missed then.
     let library = worker.library.clone();
     let old = tokio::task::spawn_blocking(move || old_files(&library, untouched));
@@ -57,6 +59,15 @@ pub async fn put_right(worker: &Worker, untouched: Duration) -> Result<PutRight,
     let unneeded: Vec<PathBuf> = old.into_iter().filter(is_unneeded).map(|file| file.path).collect();
     let removed = tokio::task::spawn_blocking(move || unneeded.into_iter().filter(|path| is_removed(path)).collect());
     Ok(PutRight { removed: removed.await.map_err(|error| TaskError::BrokenOff(error.to_string()))?, taken_up })
+}
+
+/// Takes away for good what was deleted so long ago that nobody can have it back.
+async fn forget(worker: &Worker) -> Result<(), StoreError> {
+    for project in worker.store.outdated_projects().await? {
+        let remains = worker.store.purge_project(project).await?;
+        worker.library.remove(&remains);
+    }
+    worker.store.forget_pictures().await.map(|_| ())
 }
 
 /// Whether the media folder is that of this database: it says so itself. One that does not say yet becomes ours, unless all its clips are unknown:
@@ -141,14 +152,6 @@ fn newest(path: &Path) -> io::Result<SystemTime> {
     }
     let inside = fs::read_dir(path)?.flatten().filter_map(|entry| entry.metadata().ok()?.modified().ok());
     Ok(inside.fold(own, SystemTime::max))
-}
-
-fn is_removed(path: &Path) -> bool {
-    let done = if path.is_dir() { fs::remove_dir_all(path) } else { fs::remove_file(path) };
-    if let Err(error) = &done {
-        tracing::warn!(%error, path = %path.display(), "a file that nobody needs could not be removed");
-    }
-    done.is_ok()
 }
 
 #[cfg(test)]

@@ -20,10 +20,15 @@ impl EventHub {
         let (sender, _) = broadcast::channel(BACKLOG);
         let hub = Self(sender.clone());
         tokio::spawn(async move {
+            let mut heard_before = false;
             loop {
                 match store.listen().await {
                     Ok(listener) => {
                         // Nobody may be there to receive; that is no error.
+                        if heard_before {
+                            drop(sender.send(Event::Missed));
+                        }
+                        heard_before = true;
                         let error = listener.run(|event| drop(sender.send(event))).await;
                         tracing::warn!(%error, "listening to the database broke off");
                     }

@@ -1,5 +1,6 @@
 //! What each kind of long work does with core, media, render and store; and the loop that takes it.
 
+mod backup;
 mod draft;
 mod durable;
 mod export;
@@ -17,6 +18,7 @@ mod stills;
 mod work;
 mod worker;
 
+pub use backup::{BackupError, BackupReport, back_up, restore};
 pub use durable::{make_room_for, put_in_place};
 pub use export::{ExportResult, ExportTask, Pictured, Product, pictures_of};
 pub use follow::{FollowResult, FollowTask};
@@ -24,7 +26,7 @@ pub use housekeeping::{PutRight, keep_house, put_right};
 pub use hub::EventHub;
 pub use library::Library;
 pub use painting::{Painting, paint_film, paint_still};
-pub use prepare::PrepareTask;
+pub use prepare::{PrepareTask, ask_for_planes};
 pub use progress::ExportProgress;
 pub use sequence::SequenceTask;
 pub use solve::{SolveResult, SolveTask};

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
 use jampin_media::{ClipFolder, Tools};
+use jampin_store::Remains;
 use uuid::Uuid;
 
 /// The folder of all media, and the tools to read them.
@@ -82,10 +83,41 @@ impl Library {
         }
     }
 
+    /// Removes the files whose rows are gone. What cannot be removed only takes room, until house is kept the next time.
+    pub fn remove(&self, remains: &Remains) {
+        let clips = remains.clips.iter().map(|id| self.clip(*id).path().to_owned());
+        let pictures = remains.pictures.iter().map(|id| self.picture(*id));
+        for path in clips.chain(pictures).chain(self.files_of(&remains.films)) {
+            is_removed(&path);
+        }
+    }
+
+    /// Everything that these jobs have written, whatever its ending.
+    fn files_of(&self, films: &[Uuid]) -> Vec<PathBuf> {
+        let is_theirs = |path: &PathBuf| {
+            let name = path.file_name().and_then(|name| name.to_str()).unwrap_or_default();
+            name.split('.').next().and_then(|id| id.parse().ok()).is_some_and(|id: Uuid| films.contains(&id))
+        };
+        let entries = std::fs::read_dir(self.exports()).into_iter().flatten().flatten();
+        entries.map(|entry| entry.path()).filter(is_theirs).collect()
+    }
+
     /// Takes note that the planes of a clip are in use.
     pub fn touch(&self, clip: Uuid) {
         // When this fails the planes are dropped a little too early, and made again.
         let _ = std::fs::write(self.clip(clip).path().join("used"), b"");
+    }
+}
+
+/// Whether a file or folder is gone now.
+pub(crate) fn is_removed(path: &Path) -> bool {
+    let done = if path.is_dir() { std::fs::remove_dir_all(path) } else { std::fs::remove_file(path) };
+    match done {
+        Err(error) if error.kind() != std::io::ErrorKind::NotFound => {
+            tracing::warn!(%error, path = %path.display(), "a file that nobody needs could not be removed");
+            false
+        }
+        _ => true,
     }
 }
 
@@ -101,6 +133,31 @@ mod tests {
     use jampin_core::time::Frame;
 
     use super::*;
+
+    #[test]
+    fn what_is_left_of_a_project_goes_and_nothing_else() {
+        let dir = tempfile::tempdir().unwrap();
+        let library = Library::new(dir.path().to_owned(), Tools::default(), 0);
+        let [gone, stays] = [1, 2].map(Uuid::from_u128);
+        let files = |id: Uuid| {
+            [
+                library.clip(id).path().join("original"),
+                library.picture(id),
+                library.export(id, "mp4"),
+                library.export(id, "zip"),
+            ]
+        };
+        for path in [gone, stays].into_iter().flat_map(files) {
+            crate::durable::make_room_for(&path).unwrap();
+            std::fs::write(path, b"x").unwrap();
+        }
+        let remains = Remains { clips: vec![gone], pictures: vec![gone], films: vec![gone, Uuid::from_u128(9)] };
+        library.remove(&remains);
+        assert!(files(gone).iter().all(|path| !path.exists()) && !library.clip(gone).path().exists());
+        assert!(files(stays).iter().all(|path| path.exists()));
+        // A second time there is nothing to do, and nothing to complain of.
+        library.remove(&remains);
+    }
 
     #[test]
     fn the_planes_used_longest_ago_go_first() {

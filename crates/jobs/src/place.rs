@@ -10,7 +10,8 @@ use jampin_store::{ClipState, StoredShot};
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
-use crate::{PrepareTask, Task, TaskError, Worker};
+use crate::prepare::ask_for_planes;
+use crate::{TaskError, Worker};
 
 /// How long a frame that is not prepared yet is waited for.
 const PATIENCE: Duration = Duration::from_secs(60);
@@ -44,17 +45,11 @@ impl Workplace {
         }
         let info: ClipInfo = serde_json::from_value(clip.info.clone())?;
         let folder = worker.library.clip(clip.id);
-        let prepare = |colour: bool| {
-            let task = Task::Prepare(PrepareTask { clip: clip.id, colour }).into_job(clip.project_id)?;
-            runtime.block_on(worker.store.enqueue(task)).map_err(TaskError::from)
-        };
-        if clip.state() == ClipState::Ready && !folder.planes().has(near) {
-            prepare(false)?;
+        let ask = |colour: bool| runtime.block_on(ask_for_planes(&worker.store, &worker.library, &clip, near, colour));
+        ask(false)?;
+        if pin.channel.needs_colour() {
+            ask(true)?;
         }
-        if pin.channel.needs_colour() && !folder.planes().colour()[2].has(near) {
-            prepare(true)?;
-        }
-        worker.library.touch(clip.id);
         let cuts = stored.shot.cuts(clip.cuts.iter().map(|cut| Frame(*cut as u32)));
         let when_missing = WhenMissing { wait: PATIENCE, cancel: cancel.clone() };
         let planes = StoredPlanes::new(folder.planes(), info.size, when_missing);

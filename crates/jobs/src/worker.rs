@@ -114,7 +114,7 @@ async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>) {
     let announced = async {
         loop {
             match events.recv().await {
-                Ok(Event::Job { .. }) | Err(RecvError::Lagged(_)) => return,
+                Ok(Event::Job { .. } | Event::Missed) | Err(RecvError::Lagged(_)) => return,
                 Ok(_) => {}
                 Err(RecvError::Closed) => std::future::pending().await,
             }
@@ -137,6 +137,7 @@ async fn keep_alive(worker: Worker, lease: Lease, cancel: Cancel) {
             loop {
                 match events.recv().await {
                     Ok(Event::Job { job, .. }) if job == lease.job => return,
+                    Ok(Event::Missed) => return,
                     Ok(_) | Err(RecvError::Lagged(_)) => {}
                     Err(RecvError::Closed) => std::future::pending().await,
                 }

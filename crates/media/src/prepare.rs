@@ -52,6 +52,11 @@ impl ClipFolder {
         self.0.join("full").join(format!("{:06}.jpg", frame.0))
     }
 
+    /// What does not come back by itself when it is gone, unlike planes and full-size pictures: files, and a folder of them.
+    pub fn lasting(&self) -> [PathBuf; 3] {
+        [self.original(), self.scene_file(), self.previews()]
+    }
+
     /// Full-size luma planes.
     pub fn planes(&self) -> PlaneFolder {
         PlaneFolder::new(self.0.join("planes"))

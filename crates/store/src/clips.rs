@@ -112,6 +112,7 @@ impl Store {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
+                crate::projects::living(connection, clip.project).await?;
                 insert(connection, clip).await?;
                 let shot = crate::shots::insert(connection, shot).await?;
                 Ok((shot, crate::jobs::insert(connection, job).await?))
@@ -146,13 +147,6 @@ impl Store {
         let mut connection = self.connection().await?;
         let found = clips::table.filter(clips::project_id.eq(project)).order(clips::created_at);
         Ok(found.select(Clip::as_select()).load(&mut connection).await?)
-    }
-
-    /// Takes a clip away, with its shots.
-    pub async fn delete_clip(&self, id: Uuid) -> Result<(), StoreError> {
-        let mut connection = self.connection().await?;
-        diesel::delete(clips::table.filter(clips::id.eq(id))).execute(&mut connection).await?;
-        Ok(())
     }
 
     /// Takes note of how many frames are prepared.

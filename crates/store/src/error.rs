@@ -9,6 +9,12 @@ pub enum StoreError {
     /// There is no such thing (any more).
     #[error("there is no such {0} any more")]
     NotFound(&'static str),
+    /// Its project was deleted, and can be had back.
+    #[error("this project was deleted; it can be had back from the page \"Deleted\" for a while")]
+    Deleted,
+    /// It cannot go while something needs it; says what.
+    #[error("{0}")]
+    InUse(String),
     /// The shot was changed meanwhile, in another window or by another person.
     #[error("this shot was changed in another window meanwhile; the page now shows it as it is")]
     Stale {
@@ -30,6 +36,9 @@ pub enum StoreError {
     /// What is stored cannot be understood; tell the operator.
     #[error("what is stored cannot be understood: {0}")]
     Unreadable(#[from] serde_json::Error),
+    /// A tool that comes with PostgreSQL did not do its work.
+    #[error("{0}")]
+    Tool(String),
     /// The database refused; tell the operator.
     #[error("the database refused: {0}")]
     Database(diesel::result::Error),

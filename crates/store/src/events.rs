@@ -52,6 +52,8 @@ pub enum Event {
         /// Frames whose pictures are there.
         prepared: u32,
     },
+    /// Some events were not heard, as while the database was away: whoever watches reads everything anew.
+    Missed,
 }
 
 /// Sends an event when the running transaction commits (at once outside of one).

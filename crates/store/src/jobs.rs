@@ -146,6 +146,28 @@ impl Store {
         connection.transaction(async |connection| insert(connection, job).await).await
     }
 
+    /// Asks for work on a clip to be done, unless somebody has asked for the same already and it is not done yet.
+    pub async fn enqueue_once(&self, job: NewJob) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                // Who asks at the same time waits here, and sees what came of it.
+                let clip = clips::table.filter(clips::id.nullable().eq(job.clip)).select(clips::id).for_update();
+                clip.first::<Uuid>(connection).await.optional()?.ok_or(StoreError::NotFound("clip"))?;
+                let same = jobs::table
+                    .filter(jobs::clip_id.eq(job.clip))
+                    .filter(jobs::kind.eq(&job.kind))
+                    .filter(jobs::payload.eq(&job.payload))
+                    .filter(jobs::state.eq_any(["waiting", "running"]));
+                let asked: i64 = same.count().get_result(connection).await?;
+                if asked == 0 {
+                    insert(connection, job).await?;
+                }
+                Ok(())
+            })
+            .await
+    }
+
     /// One job.
     pub async fn job(&self, id: Uuid) -> Result<Job, StoreError> {
         let mut connection = self.connection().await?;

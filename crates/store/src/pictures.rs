@@ -42,14 +42,16 @@ impl Store {
     /// One picture.
     pub async fn picture(&self, id: Uuid) -> Result<Picture, StoreError> {
         let mut connection = self.connection().await?;
-        let found = pictures::table.filter(pictures::id.eq(id)).select(Picture::as_select());
+        let found = pictures::table.filter(pictures::id.eq(id)).filter(pictures::deleted_at.is_null());
+        let found = found.select(Picture::as_select());
         found.first(&mut connection).await.optional()?.ok_or(StoreError::NotFound("picture"))
     }
 
     /// The pictures of a project, in the order they came in.
     pub async fn pictures(&self, project: Uuid) -> Result<Vec<Picture>, StoreError> {
         let mut connection = self.connection().await?;
-        let found = pictures::table.filter(pictures::project_id.eq(project)).order(pictures::created_at);
+        let found = pictures::table.filter(pictures::project_id.eq(project)).filter(pictures::deleted_at.is_null());
+        let found = found.order(pictures::created_at);
         Ok(found.select(Picture::as_select()).load(&mut connection).await?)
     }
 }

@@ -2,7 +2,7 @@
 
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use serde::Serialize;
 use uuid::Uuid;
 
@@ -47,6 +47,7 @@ impl Store {
     pub async fn projects(&self) -> Result<Vec<ProjectSummary>, StoreError> {
         let mut connection = self.connection().await?;
         let all: Vec<Project> = projects::table
+            .filter(projects::deleted_at.is_null())
             .order(projects::created_at.desc())
             .select(Project::as_select())
             .load(&mut connection)
@@ -77,15 +78,23 @@ impl Store {
     /// One project.
     pub async fn project(&self, id: Uuid) -> Result<Project, StoreError> {
         let mut connection = self.connection().await?;
-        let found = projects::table.filter(projects::id.eq(id)).select(Project::as_select());
-        found.first(&mut connection).await.optional()?.ok_or(StoreError::NotFound("project"))
+        living(&mut connection, id).await
     }
 
     /// Gives a project another name.
     pub async fn rename_project(&self, id: Uuid, name: &str) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
+        living(&mut connection, id).await?;
         let update = diesel::update(projects::table.filter(projects::id.eq(id))).set(projects::name.eq(name));
-        let changed = update.execute(&mut connection).await?;
-        (changed == 1).then_some(()).ok_or(StoreError::NotFound("project"))
+        update.execute(&mut connection).await?;
+        Ok(())
     }
+}
+
+/// A project that is there and was not deleted.
+pub(crate) async fn living(connection: &mut AsyncPgConnection, id: Uuid) -> Result<Project, StoreError> {
+    let found = projects::table.filter(projects::id.eq(id));
+    let found = found.select((Project::as_select(), projects::deleted_at)).first(connection).await.optional()?;
+    let (project, deleted): (Project, Option<DateTime<Utc>>) = found.ok_or(StoreError::NotFound("project"))?;
+    deleted.map_or(Ok(project), |_| Err(StoreError::Deleted))
 }

@@ -1,7 +1,9 @@
 //! Tables as Diesel sees them; the truth is in `migrations/`.
 
 diesel::table! {
-    projects (id) { id -> Uuid, owner_id -> Uuid, name -> Text, created_at -> Timestamptz, }
+    projects (id) {
+        id -> Uuid, owner_id -> Uuid, name -> Text, created_at -> Timestamptz, deleted_at -> Nullable<Timestamptz>,
+    }
 }
 
 diesel::table! {
@@ -55,6 +57,7 @@ diesel::table! {
 diesel::table! {
     pictures (id) {
         id -> Uuid, project_id -> Uuid, name -> Text, width -> Int4, height -> Int4, created_at -> Timestamptz,
+        deleted_at -> Nullable<Timestamptz>,
     }
 }
 
@@ -62,7 +65,17 @@ diesel::table! {
     installation (id) { id -> Uuid, }
 }
 
+diesel::table! {
+    owners (id) { id -> Uuid, name -> Text, }
+}
+
+diesel::table! {
+    audit (number) { number -> Int8, at -> Timestamptz, owner_id -> Uuid, what -> Text, }
+}
+
+diesel::joinable!(audit -> owners (owner_id));
 diesel::joinable!(clips -> projects (project_id));
 diesel::joinable!(shots -> projects (project_id));
 diesel::joinable!(shots -> clips (clip_id));
 diesel::allow_tables_to_appear_in_same_query!(projects, clips, shots, samples, log, jobs, recipes, pictures, looks);
+diesel::allow_tables_to_appear_in_same_query!(audit, owners);

@@ -1,6 +1,9 @@
 //! Shots: their description and what was made of them.
 
+use diesel::dsl::sql;
+use diesel::expression::SqlLiteral;
 use diesel::prelude::*;
+use diesel::sql_types::Bool;
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use jampin_core::shot::Shot;
 use jampin_core::time::{Frame, FrameRange};
@@ -78,8 +81,18 @@ impl TryFrom<&ShotRow> for ShotInfo {
 
 /// The shot, its row locked against other writers until the transaction ends.
 pub(crate) async fn lock(connection: &mut AsyncPgConnection, id: Uuid) -> Result<ShotRow, StoreError> {
-    let row = shots::table.filter(shots::id.eq(id)).select(ShotRow::as_select()).for_update();
-    row.first(connection).await.optional()?.ok_or(StoreError::NotFound("shot"))
+    let row = shots::table.filter(shots::id.eq(id)).select((ShotRow::as_select(), is_deleted())).for_update();
+    living(row.first(connection).await.optional()?)
+}
+
+/// Whether the shot's project was deleted.
+fn is_deleted() -> SqlLiteral<Bool> {
+    sql("EXISTS (SELECT 1 FROM projects WHERE projects.id = shots.project_id AND projects.deleted_at IS NOT NULL)")
+}
+
+fn living(found: Option<(ShotRow, bool)>) -> Result<ShotRow, StoreError> {
+    let (row, deleted) = found.ok_or(StoreError::NotFound("shot"))?;
+    if deleted { Err(StoreError::Deleted) } else { Ok(row) }
 }
 
 /// Subjects, pins, attachments and samples of a row.
@@ -131,8 +144,8 @@ pub(crate) async fn insert(connection: &mut AsyncPgConnection, new: NewShot<'_>)
 }
 
 async fn read(connection: &mut AsyncPgConnection, id: Uuid) -> Result<StoredShot, StoreError> {
-    let row = shots::table.filter(shots::id.eq(id)).select(ShotRow::as_select());
-    let row: ShotRow = row.first(connection).await.optional()?.ok_or(StoreError::NotFound("shot"))?;
+    let row = shots::table.filter(shots::id.eq(id)).select((ShotRow::as_select(), is_deleted()));
+    let row = living(row.first(connection).await.optional()?)?;
     let shot = contents(connection, &row).await?;
     let neighbours: Vec<LogRow> = log::table
         .filter(log::shot_id.eq(id))

@@ -1,6 +1,6 @@
-//! Clips: how fast the picture moves; prepare one again; take one away.
+//! Clips: how fast the picture moves; prepare one again.
 
-use actix_web::{HttpResponse, delete, get, post, web};
+use actix_web::{HttpResponse, get, post, web};
 use jampin_core::check::picture_pace;
 use jampin_core::time::Frame;
 use jampin_jobs::{PrepareTask, Task};
@@ -24,16 +24,4 @@ pub(crate) async fn prepare_again(state: web::Data<AppState>, id: web::Path<Uuid
     let job = Task::Prepare(PrepareTask { clip: clip.id, colour: false }).into_job(clip.project_id)?;
     state.store.prepare_again(clip.id, job).await?;
     Ok(HttpResponse::Accepted().finish())
-}
-
-#[delete("/api/clips/{id}")]
-pub(crate) async fn remove(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
-    let clip = state.store.clip(*id).await?;
-    state.store.delete_clip(clip.id).await?;
-    let folder = state.library.clip(clip.id);
-    // The rows are gone, so nothing points at the files any more; what cannot be deleted only takes room.
-    if let Err(error) = tokio::fs::remove_dir_all(folder.path()).await {
-        tracing::warn!(%error, clip = %clip.id, "files of a removed clip are left");
-    }
-    Ok(HttpResponse::NoContent().finish())
 }

@@ -23,6 +23,9 @@ pub enum ApiError {
     /// Not yet: it is still being made.
     #[error("{0}")]
     NotYet(String),
+    /// Something still needs what should go.
+    #[error("{0}")]
+    InUse(String),
     /// The shot was changed meanwhile.
     #[error("{message}")]
     Stale {
@@ -50,6 +53,7 @@ impl ApiError {
             Self::TooLarge(_) => "too_large",
             Self::NotFound(_) => "not_found",
             Self::NotYet(_) => "not_yet",
+            Self::InUse(_) => "in_use",
             Self::Stale { .. } => "stale",
             Self::Forbidden(_) => "forbidden",
             Self::Internal(_) => "internal",
@@ -64,7 +68,7 @@ impl ResponseError for ApiError {
             Self::TooLarge(_) => StatusCode::PAYLOAD_TOO_LARGE,
             Self::NotFound(_) => StatusCode::NOT_FOUND,
             Self::NotYet(_) => StatusCode::SERVICE_UNAVAILABLE,
-            Self::Stale { .. } => StatusCode::CONFLICT,
+            Self::Stale { .. } | Self::InUse(_) => StatusCode::CONFLICT,
             Self::Forbidden(_) => StatusCode::FORBIDDEN,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
@@ -86,12 +90,14 @@ impl From<StoreError> for ApiError {
     fn from(error: StoreError) -> Self {
         let message = sentence(&error.to_string());
         match error {
-            StoreError::NotFound(_) => Self::NotFound(message),
+            StoreError::NotFound(_) | StoreError::Deleted => Self::NotFound(message),
+            StoreError::InUse(_) => Self::InUse(message),
             StoreError::Stale { revision } => Self::Stale { message, revision },
             StoreError::Edit(_) | StoreError::NothingTo(_) | StoreError::Nul => Self::Unusable(message),
             StoreError::Unreadable(_)
             | StoreError::Database(_)
             | StoreError::Unreachable(_)
+            | StoreError::Tool(_)
             | StoreError::LostLease => Self::Internal(message),
         }
     }

@@ -29,6 +29,7 @@ impl Interest {
             Event::Shot { shot, .. } | Event::Samples { shot, .. } => self.shot == Some(*shot),
             Event::Job { project, shot, .. } => self.project == Some(*project) || shot.is_some() && self.shot == *shot,
             Event::Clip { project, .. } => self.project == Some(*project),
+            Event::Missed => true,
         }
     }
 }
@@ -55,13 +56,16 @@ async fn next(receiver: &mut Receiver<Event>, interest: Interest) -> Option<Stri
         match tokio::time::timeout(SIGN_OF_LIFE, receiver.recv()).await {
             Err(_) => return Some(": still here\n\n".into()),
             Ok(Ok(event)) if interest.covers(&event) => {
-                let text = serde_json::to_string(&event).unwrap_or_default();
-                return Some(format!("data: {text}\n\n"));
+                return Some(said(&event));
             }
             Ok(Ok(_)) => {}
             // Too slow to keep up: the page reads everything anew.
-            Ok(Err(RecvError::Lagged(_))) => return Some("data: {\"event\":\"lagged\"}\n\n".into()),
+            Ok(Err(RecvError::Lagged(_))) => return Some(said(&Event::Missed)),
             Ok(Err(RecvError::Closed)) => return None,
         }
     }
+}
+
+fn said(event: &Event) -> String {
+    format!("data: {}\n\n", serde_json::to_string(event).unwrap_or_default())
 }

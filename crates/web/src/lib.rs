@@ -4,6 +4,7 @@ mod assets;
 mod attachments;
 mod clips;
 mod data;
+mod deletion;
 mod error;
 mod events;
 mod exports;
@@ -20,6 +21,7 @@ mod patches;
 mod paths;
 mod pictures;
 mod pins;
+mod planes;
 mod points;
 mod projects;
 mod queue;
@@ -72,8 +74,13 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(projects::project_state)
         .service(upload::put_clip)
         .service(clips::prepare_again)
-        .service(clips::remove)
         .service(clips::pace)
+        .service(deletion::clip)
+        .service(deletion::picture)
+        .service(deletion::export)
+        .service(deletion::project)
+        .service(deletion::restore)
+        .service(deletion::purge)
         // The longer name first: the shorter pattern would take it too.
         .service(frames::full)
         .service(frames::preview)
@@ -114,6 +121,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(queue::arrange)
         .service(queue::film)
         .service(pages::queue_page)
+        .service(pages::deleted_page)
         .service(exports::start)
         .service(exports::download)
         .service(exports::still)

@@ -3,12 +3,16 @@
 use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, ResponseError, get, web};
 use askama::Template;
-use jampin_store::{Project, ProjectSummary, ShotInfo, StoreError};
+use jampin_store::{AuditEntry, DeletedProject, Project, ProjectSummary, ShotInfo, StoreError};
 use uuid::Uuid;
 
 use crate::assets::version;
 use crate::error::ApiError;
+use crate::planes;
 use crate::state::AppState;
+
+/// Entries of the audit that are shown.
+const AUDIT_SHOWN: i64 = 100;
 
 #[derive(Template)]
 #[template(path = "projects.html")]
@@ -37,6 +41,14 @@ struct BenchPage {
 #[template(path = "queue.html")]
 struct QueuePage {
     version: String,
+}
+
+#[derive(Template)]
+#[template(path = "deleted.html")]
+struct DeletedPage {
+    version: String,
+    projects: Vec<DeletedProject>,
+    entries: Vec<AuditEntry>,
 }
 
 #[derive(Template)]
@@ -85,15 +97,24 @@ pub(crate) async fn queue_page() -> HttpResponse {
     page(html(&QueuePage { version: version() }))
 }
 
+#[get("/deleted")]
+pub(crate) async fn deleted_page(state: web::Data<AppState>) -> HttpResponse {
+    let found: Result<_, StoreError> =
+        async { Ok((state.store.deleted_projects().await?, state.store.audit(AUDIT_SHOWN).await?)) }.await;
+    let found = found.map_err(ApiError::from);
+    page(found.and_then(|(projects, entries)| html(&DeletedPage { version: version(), projects, entries })))
+}
+
 #[get("/shots/{id}")]
 pub(crate) async fn bench_page(state: web::Data<AppState>, id: web::Path<Uuid>) -> HttpResponse {
-    let found: Result<(ShotInfo, Project), StoreError> = async {
+    let found: Result<(ShotInfo, Project), ApiError> = async {
         let shot = state.store.shot(*id).await?.info;
         let project = state.store.project(shot.project_id).await?;
+        // Whoever opens it is going to click into it.
+        planes::ask(&state, &state.store.clip(shot.clip_id).await?, shot.range.first).await?;
         Ok((shot, project))
     }
     .await;
-    let found = found.map_err(ApiError::from);
     page(found.and_then(|(shot, project)| html(&BenchPage { version: version(), project, shot })))
 }
 

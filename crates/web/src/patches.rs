@@ -7,12 +7,13 @@ use actix_web::{HttpResponse, get, web};
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource, Plane, difference, enlarge};
 use jampin_core::time::Frame;
-use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
+use jampin_media::{MediaError, StoredPlanes};
 use jampin_render::grey_png;
 use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::planes;
 use crate::shots::load;
 use crate::state::AppState;
 
@@ -52,9 +53,7 @@ pub(crate) async fn patch(
     let first = (pin.frame, track.position(pin.frame).unwrap_or(pin.at));
     let against = query.against.and_then(|frame| Some((frame, track.position(frame)?)));
     let picked = against.unwrap_or(first);
-    let planes = state.library.clip(loaded.clip.id).planes();
-    let when_missing = WhenMissing { wait: Duration::from_secs(1), cancel: Cancel::default() };
-    let mut source = StoredPlanes::new(planes, loaded.info.size, when_missing);
+    let mut source = planes::open(&state, &loaded, query.frame, Duration::from_secs(1)).await?;
     let [cols, rows] = pin.pattern;
     let wanted = query.side.unwrap_or(WANTED_SIDE).min(MOST_SIDE);
     let zoom = (wanted / cols.max(rows)).clamp(1, 16);
@@ -71,11 +70,7 @@ pub(crate) async fn patch(
         };
         Ok::<_, MediaError>(Some(grey_png(&plane)))
     });
-    let made = match made.await.map_err(ApiError::internal)? {
-        Ok(made) => made,
-        Err(MediaError::Io { .. }) => return Err(ApiError::NotYet("This frame is still being prepared.".into())),
-        Err(error) => return Err(error.into()),
-    };
+    let made = made.await.map_err(ApiError::internal)?.map_err(planes::problem)?;
     let bytes = made.ok_or_else(|| ApiError::NotFound("There is no such picture of a pin.".into()))?;
     Ok(HttpResponse::Ok()
         // The page asks with the place in the address, so an answer stays right.

@@ -12,13 +12,14 @@ use jampin_core::scene::Label;
 use jampin_core::shot::{Attachment, HandOver, Pin, Sample, Shot, Subject};
 use jampin_core::time::Frame;
 use jampin_jobs::{FollowTask, Task};
-use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
+use jampin_media::MediaError;
 use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
 use crate::paths::subject_of;
+use crate::planes;
 use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
@@ -126,20 +127,12 @@ fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin, label: Label) -> Subje
 async fn choose(state: &AppState, loaded: &Loaded, frame: Frame, at: Point) -> Result<(PatternChoice, u32), ApiError> {
     let part = loaded.part(frame);
     let neighbour = [1, -1].into_iter().filter_map(|step| frame.step(step)).find(|other| part.contains(*other));
-    let planes = state.library.clip(loaded.clip.id).planes();
-    let when_missing = WhenMissing { wait: PATIENCE, cancel: Cancel::default() };
-    let mut stored = StoredPlanes::new(planes, loaded.info.size, when_missing);
+    let mut stored = planes::open(state, loaded, frame, PATIENCE).await?;
     let chosen = web::block(move || {
         let window = stored.window(frame, PixelRect::around(at, NEIGHBOURHOOD, NEIGHBOURHOOD), Component::Luma)?;
         let choice = choose_pattern(&window, at);
         let search = choose_search(&mut stored, frame, neighbour, at, choice.side)?;
         Ok::<_, MediaError>((choice, search))
     });
-    match chosen.await.map_err(ApiError::internal)? {
-        Ok(chosen) => Ok(chosen),
-        Err(MediaError::Io { .. }) => {
-            Err(ApiError::NotYet(format!("Frame {frame} is still being prepared. Try again in a moment.")))
-        }
-        Err(error) => Err(error.into()),
-    }
+    chosen.await.map_err(ApiError::internal)?.map_err(planes::problem)
 }

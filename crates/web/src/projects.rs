@@ -102,5 +102,7 @@ pub(crate) async fn project_state(state: web::Data<AppState>, id: web::Path<Uuid
         .collect();
     let order: Vec<Uuid> = shots.iter().map(|shot| shot.id).collect();
     let films = state.store.project_films(*id, FILMS_SHOWN).await?;
-    Ok(HttpResponse::Ok().json(json!({ "project": project, "clips": clips?, "order": order, "films": films })))
+    let pictures = state.store.pictures(*id).await?;
+    let state = json!({ "project": project, "clips": clips?, "order": order, "films": films, "pictures": pictures });
+    Ok(HttpResponse::Ok().json(state))
 }

@@ -5,11 +5,12 @@ use std::time::Duration;
 use actix_web::{HttpResponse, get, web};
 use jampin_core::check::{LEAST_SPEED, Shutter};
 use jampin_core::shot::Shot;
-use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
+use jampin_media::{MediaError, StoredPlanes};
 use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::planes;
 use crate::shots::load;
 use crate::state::AppState;
 
@@ -17,14 +18,10 @@ use crate::state::AppState;
 #[get("/api/shots/{id}/shutter")]
 pub(crate) async fn shot_shutter(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
     let loaded = load(&state, *id).await?;
-    let planes = state.library.clip(loaded.clip.id).planes();
-    let when_missing = WhenMissing { wait: Duration::ZERO, cancel: Cancel::default() };
-    let mut source = StoredPlanes::new(planes, loaded.info.size, when_missing);
+    let first = loaded.stored.info.range.first;
+    let mut source = planes::open(&state, &loaded, first, Duration::ZERO).await?;
     let measured = web::block(move || measure(&mut source, &loaded.stored.shot)).await.map_err(ApiError::internal)?;
-    let shutter = match measured {
-        Err(MediaError::Io { .. }) => return Err(ApiError::NotYet("The frames are still being prepared.".into())),
-        measured => measured?,
-    };
+    let shutter = measured.map_err(planes::problem)?;
     let Some(share) = shutter.share() else {
         return Err(ApiError::Unusable(format!(
             "Nothing that is followed in this shot goes fast enough to show its shutter: it takes {LEAST_SPEED} pixels a frame. 180\u{b0} is usual."

@@ -1,16 +1,19 @@
 //! Good features: which spots near the pointer, or in the whole picture, would track well.
 
+use std::time::Duration;
+
 use actix_web::{HttpResponse, get, web};
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource};
 use jampin_core::matching::{good_spots, judge_spot, margin};
 use jampin_core::time::Frame;
-use jampin_media::{MediaError, StoredPlanes, WhenMissing};
+use jampin_media::MediaError;
 use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::planes;
 use crate::shots::load;
 use crate::state::AppState;
 
@@ -40,9 +43,8 @@ pub(crate) async fn spots(
     if !loaded.stored.info.range.contains(frame) {
         return Err(ApiError::Unusable(format!("Frame {frame} is not in this shot.")));
     }
-    let planes = state.library.clip(loaded.clip.id).planes();
     let size = loaded.info.size;
-    let mut stored = StoredPlanes::new(planes, size, WhenMissing::fail());
+    let mut stored = planes::open(&state, &loaded, frame, Duration::ZERO).await?;
     let at = x.zip(y).map(|(x, y)| Point::new(x, y)).filter(|at| size.contains(*at));
     let judged = web::block(move || {
         let whole = PixelRect { left: 0, top: 0, right: size.width as i32, bottom: size.height as i32 };
@@ -56,11 +58,6 @@ pub(crate) async fn spots(
         let good = good_spots(&window, inner, SIDE, apart, MOST[usize::from(at.is_some())]);
         Ok::<_, MediaError>((at.map(|at| judge_spot(&window, at)), good))
     });
-    let (here, good) = match judged.await.map_err(ApiError::internal)? {
-        Err(MediaError::Io { .. }) => {
-            return Err(ApiError::NotYet(format!("Frame {frame} is still being prepared. Try again in a moment.")));
-        }
-        judged => judged?,
-    };
+    let (here, good) = judged.await.map_err(ApiError::internal)?.map_err(planes::problem)?;
     Ok(HttpResponse::Ok().json(json!({ "frame": frame, "here": here, "spots": good })))
 }

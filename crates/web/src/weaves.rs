@@ -5,12 +5,12 @@ use std::time::Duration;
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use actix_web::{HttpResponse, get, web};
 use jampin_core::check::{Threads, weave};
-use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
 use jampin_render::grey_png;
 use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::planes;
 use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
@@ -31,23 +31,18 @@ pub(crate) async fn pin_weave(
     path: web::Path<(Uuid, Uuid, Which)>,
 ) -> Result<HttpResponse, ApiError> {
     let (id, pin, which) = path.into_inner();
-    let Loaded { stored, clip, info, .. } = load(&state, id).await?;
-    if stored.shot.pin(pin).is_none() {
+    let loaded = load(&state, id).await?;
+    if loaded.stored.shot.pin(pin).is_none() {
         return Err(ApiError::NotFound("This pin is not there any more.".into()));
     }
-    let planes = state.library.clip(clip.id).planes();
-    let when_missing = WhenMissing { wait: Duration::ZERO, cancel: Cancel::default() };
-    let mut source = StoredPlanes::new(planes, info.size, when_missing);
+    let mut source = planes::open(&state, &loaded, loaded.stored.info.range.first, Duration::ZERO).await?;
     let threads = match which {
         Which::Rows => Threads::Rows,
         Which::Columns => Threads::Columns,
     };
+    let Loaded { stored, .. } = loaded;
     let made = web::block(move || weave(&mut source, stored.shot.track(pin), stored.info.range, HALF, threads)).await;
-    let plane = match made.map_err(ApiError::internal)? {
-        Ok(plane) => plane,
-        Err(MediaError::Io { .. }) => return Err(ApiError::NotYet("The frames are still being prepared.".into())),
-        Err(error) => return Err(error.into()),
-    };
+    let plane = made.map_err(ApiError::internal)?.map_err(planes::problem)?;
     Ok(HttpResponse::Ok()
         // The page asks with a number that changes with the samples.
         .insert_header((CACHE_CONTROL, "private, max-age=600"))

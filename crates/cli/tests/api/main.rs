@@ -1,6 +1,7 @@
 //! The server as programs see it, over a real PostgreSQL.
 
 mod attached;
+mod deletion;
 mod graphics;
 mod hostile;
 mod mending;

@@ -1,5 +1,6 @@
 //! `kill -9` in the middle of work: nothing set by hand is lost, and the work is taken up again.
 
+mod backup;
 mod decoder;
 mod left_over;
 

@@ -1,5 +1,6 @@
 //! The store over a real PostgreSQL.
 
+mod deletion;
 mod jobs;
 
 use std::future::Future;
@@ -20,21 +21,22 @@ fn with_shot<F: Future<Output = ()>>(test: impl FnOnce(Store, Uuid, Uuid) -> F) 
         let store = Store::new(&fresh_database()).unwrap();
         store.migrate().await.unwrap();
         let project = store.create_project("Open day").await.unwrap().id;
-        let clip = Uuid::new_v4();
-        let new = NewClip {
-            id: clip,
-            project,
-            name: "yard.mp4",
-            bytes: 10,
-            info: json!({}),
-            frames: json!({}),
-            remarks: vec![],
-        };
-        let range = FrameRange { first: Frame(0), last: Frame(99) };
-        let shot = NewShot { project, clip, name: "Yard", range };
-        let (shot, _) = store.bring_in(new, shot, preparing(project, clip)).await.unwrap();
+        let shot = bring_another(&store, project).await.unwrap();
         test(store, project, shot).await;
     });
+}
+
+async fn bring_another(store: &Store, project: Uuid) -> Result<Uuid, StoreError> {
+    let clip = Uuid::new_v4();
+    let new =
+        NewClip { id: clip, project, name: "yard.mp4", bytes: 10, info: json!({}), frames: json!({}), remarks: vec![] };
+    let range = FrameRange { first: Frame(0), last: Frame(99) };
+    let shot = NewShot { project, clip, name: "Yard", range };
+    Ok(store.bring_in(new, shot, preparing(project, clip)).await?.0)
+}
+
+fn named_subject(name: &str) -> Edit {
+    Edit::AddSubject { index: 0, subject: Subject::new(Uuid::from_u128(1), name, 'A', 0) }
 }
 
 fn pin() -> Pin {

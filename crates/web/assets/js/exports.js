@@ -21,6 +21,16 @@ export const exporting = (parts) => ({
     this.counted = counted;
   },
 
+  async removeExport(film) {
+    if (film.file && !window.confirm(`Delete “${film.title}”? It can be made again.`)) return;
+    try {
+      await call("DELETE", `/api/exports/${film.id}`);
+      this.refreshSoon();
+    } catch (error) {
+      this.say(error.message, true);
+    }
+  },
+
   async exportFilm(container) {
     try {
       await parts.pending;

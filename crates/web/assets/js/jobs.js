@@ -23,6 +23,7 @@ export function describeJob(job) {
     title: what ? `${TITLES[job.kind]}, ${what}` : TITLES[job.kind],
     about: job.about ?? "", href: job.shot_id ? `/shots/${job.shot_id}` : undefined,
     text: texts[job.state], share: progress.of ? progress.frames / progress.of : 0,
+    removable: writes && !active,
     file: writes && job.state === "done" ? `/api/exports/${job.id}/film` : undefined,
   };
 }

@@ -29,6 +29,10 @@ function describe(clip) {
   };
 }
 
+const describePicture = ({ id, name, width, height }) => ({
+  id, name, src: `/pictures/${id}`, size: `${width} × ${height}`, removal: `Remove ${name}`,
+});
+
 Alpine.data("project", () => ({
   name: "",
   draft: "",
@@ -36,8 +40,10 @@ Alpine.data("project", () => ({
   over: false,
   loaded: false,
   problem: "",
+  away: false,
   clips: [],
   films: [],
+  pictures: [],
   uploads: [],
   limitText: "",
   id: "",
@@ -61,10 +67,14 @@ Alpine.data("project", () => ({
       const place = (clip) => (clip.shot ? state.order.indexOf(clip.shot) : Infinity);
       this.clips = state.clips.map(describe).sort((a, b) => place(a) - place(b));
       this.films = state.films.map(describeJob);
+      this.pictures = state.pictures.map(describePicture);
       this.loaded = true;
-      this.problem = "";
+      // What was refused stays to be read; that the server was away does not.
+      if (this.away) this.problem = "";
+      this.away = false;
     } catch (error) {
       this.problem = error.message;
+      this.away = true;
     }
   },
 
@@ -75,15 +85,10 @@ Alpine.data("project", () => ({
   get last() {
     return this.clips.length - 1;
   },
-  async arrange(clips) {
-    try {
-      this.clips = clips;
-      const shots = clips.filter((clip) => clip.shot).map((clip) => [clip.shot, clip.inFilm]);
-      await call("POST", `/api/projects/${this.id}/order`, { shots });
-    } catch (error) {
-      this.problem = error.message;
-    }
-    this.refresh();
+  arrange(clips) {
+    this.clips = clips;
+    const shots = clips.filter((clip) => clip.shot).map((clip) => [clip.shot, clip.inFilm]);
+    this.change("POST", `/api/projects/${this.id}/order`, { shots });
   },
   // Earlier or later in the film by one.
   shift(index, by) {
@@ -95,17 +100,23 @@ Alpine.data("project", () => ({
   setInFilm(index, inFilm) {
     this.arrange(this.clips.map((clip, i) => (i === index ? { ...clip, inFilm } : clip)));
   },
-  async makeFilm(container) {
-    try {
-      await call("POST", `/api/projects/${this.id}/film`, { container });
-    } catch (error) {
-      this.problem = error.message;
-    }
-    this.refresh();
+  makeFilm(container) {
+    this.change("POST", `/api/projects/${this.id}/film`, { container });
   },
-  async cancelJob(id) {
+  cancelJob(id) {
+    this.change("POST", `/api/jobs/${id}/cancel`, {});
+  },
+  removeFilm(film) {
+    if (film.file && !window.confirm(`Delete “${film.title}”? It can be made again.`)) return;
+    this.change("DELETE", `/api/exports/${film.id}`);
+  },
+  removePicture(picture) {
+    this.change("DELETE", `/api/pictures/${picture.id}`);
+  },
+  async change(method, path, body) {
+    this.problem = "";
     try {
-      await call("POST", `/api/jobs/${id}/cancel`, {});
+      await call(method, path, body);
     } catch (error) {
       this.problem = error.message;
     }
@@ -186,23 +197,13 @@ Alpine.data("project", () => ({
     this.uploads = this.uploads.filter((other) => other.key !== upload.key);
   },
 
-  async prepareAgain(clip) {
-    try {
-      await call("POST", `/api/clips/${clip.id}/prepare`, {});
-    } catch (error) {
-      this.problem = error.message;
-    }
-    this.refresh();
+  prepareAgain(clip) {
+    this.change("POST", `/api/clips/${clip.id}/prepare`, {});
   },
 
-  async remove(clip) {
+  remove(clip) {
     if (!window.confirm(`Remove “${clip.title}” with everything made of it? This cannot be undone.`)) return;
-    try {
-      await call("DELETE", `/api/clips/${clip.id}`);
-      this.refresh();
-    } catch (error) {
-      this.problem = error.message;
-    }
+    this.change("DELETE", `/api/clips/${clip.id}`);
   },
 }));
 Alpine.start();

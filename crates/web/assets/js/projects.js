@@ -13,5 +13,14 @@ Alpine.data("projects", () => ({
       this.problem = error.message;
     }
   },
+  // Nothing is asked: it can be had back.
+  async remove(button) {
+    try {
+      await call("DELETE", `/api/projects/${button.dataset.id}`);
+      window.location.reload();
+    } catch (error) {
+      this.problem = error.message;
+    }
+  },
 }));
 Alpine.start();

@@ -27,11 +27,20 @@ Alpine.data("queue", () => ({
     }
     setTimeout(() => this.look(), EVERY);
   },
-  async cancel(id) {
+  cancel(id) {
+    return this.ask("POST", `/api/jobs/${id}/cancel`, {});
+  },
+  async remove(job) {
+    if (job.file && !window.confirm(`Delete “${job.title}” of ${job.about || job.project}? It can be made again.`)) return;
+    if (await this.ask("DELETE", `/api/exports/${job.id}`)) this.jobs = this.jobs.filter((other) => other.id !== job.id);
+  },
+  async ask(method, path, body) {
     try {
-      await call("POST", `/api/jobs/${id}/cancel`, {});
+      await call(method, path, body);
+      return true;
     } catch (error) {
       this.problem = error.message;
+      return false;
     }
   },
 }));

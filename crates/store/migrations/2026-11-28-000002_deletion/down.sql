@@ -1,0 +1,3 @@
+DROP TABLE audit;
+ALTER TABLE pictures DROP COLUMN deleted_at;
+ALTER TABLE projects DROP COLUMN deleted_at;
