@@ -1,5 +1,6 @@
 //! The words of the command line. Every setting has a flag and an environment variable.
 
+use std::ffi::OsString;
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
@@ -44,6 +45,9 @@ pub(crate) enum Command {
     Backup(BackupArgs),
     /// Fill an unused database and an empty media folder from a backup.
     Restore(BackupArgs),
+    /// Shut this process in, and become the program that reads other people's files.
+    #[command(hide = true)]
+    Sandboxed(SandboxedArgs),
     /// Make the demo films with the simulated camera, and a demo project of them.
     Demo(DemoArgs),
     /// Follow pins through a film, without server or database; write their samples as CSV.
@@ -68,6 +72,9 @@ pub(crate) struct MediaArgs {
     /// Gigabytes of memory that one ffmpeg may take.
     #[arg(long, env = "JAMPIN_FFMPEG_MEMORY_GB", default_value_t = 6.0)]
     pub ffmpeg_memory_gb: f64,
+    /// Let ffmpeg see and do everything that this program may: only where the system has no sandbox.
+    #[arg(long, env = "JAMPIN_NO_SANDBOX")]
+    pub no_sandbox: bool,
     /// Seconds after which an ffmpeg that makes no progress is killed.
     #[arg(long, env = "JAMPIN_FFMPEG_PATIENCE", default_value_t = 60)]
     pub ffmpeg_patience: u64,
@@ -96,6 +103,23 @@ pub(crate) struct WorkerArgs {
     pub database: DatabaseArgs,
     #[command(flatten)]
     pub media: MediaArgs,
+}
+
+#[derive(Args)]
+pub(crate) struct SandboxedArgs {
+    #[arg(long)]
+    pub memory: u64,
+    #[arg(long)]
+    pub processor: u64,
+    #[arg(long)]
+    pub file: u64,
+    #[arg(long)]
+    pub reads: Vec<PathBuf>,
+    #[arg(long)]
+    pub writes: Vec<PathBuf>,
+    /// The program and its words.
+    #[arg(last = true, required = true)]
+    pub command: Vec<OsString>,
 }
 
 #[derive(Args)]
@@ -138,4 +162,7 @@ pub(crate) struct TrackArgs {
     /// Pins followed at the same time. The result does not depend on it.
     #[arg(long, default_value_t = 2)]
     pub threads: usize,
+    /// Let ffmpeg see and do everything that this program may: only where the system has no sandbox.
+    #[arg(long, env = "JAMPIN_NO_SANDBOX")]
+    pub no_sandbox: bool,
 }

@@ -5,6 +5,7 @@ mod backup;
 mod demo;
 mod demo_work;
 mod logging;
+mod sandboxed;
 mod serve;
 mod track;
 
@@ -28,6 +29,7 @@ fn main() -> ExitCode {
         Command::Migrate(args) => serve::migrate(args),
         Command::Backup(args) => backup::back_up(&args),
         Command::Restore(args) => backup::restore(&args),
+        Command::Sandboxed(args) => sandboxed::run(args),
         Command::Demo(args) => demo::run(args),
         Command::Track(args) => track::run(&args),
     };

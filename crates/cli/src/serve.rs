@@ -5,16 +5,17 @@ use std::time::Duration;
 
 use anyhow::Context;
 use jampin_jobs::{EventHub, Library, Worker, keep_house, spawn_worker};
-use jampin_media::{Limits, Tools};
+use jampin_media::Limits;
 use jampin_render::Typesetter;
 use jampin_store::Store;
 use jampin_web::{AppState, ServeSettings};
 use tokio::runtime::Runtime;
 
 use crate::args::{DatabaseArgs, MediaArgs, ServeArgs, WorkerArgs};
+use crate::sandboxed;
 
 pub(crate) fn library(args: &MediaArgs) -> anyhow::Result<Library> {
-    let mut tools = Tools::default();
+    let mut tools = sandboxed::tools(args.no_sandbox)?;
     tools.limits = Limits {
         memory: (args.ffmpeg_memory_gb * 1e9) as u64,
         quiet: Duration::from_secs(args.ffmpeg_patience),

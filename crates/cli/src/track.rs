@@ -33,7 +33,8 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     let file = PinFile::parse(&text).map_err(bad_input)?;
     let scratch = tempfile::tempdir().context("no room for frames")?;
     let in_colour = file.pins.iter().any(|pin| pin.channel.needs_colour());
-    let film = Film::open(&args.clip, scratch.path(), in_colour, args.range.as_deref())?;
+    let tools = crate::sandboxed::tools(args.no_sandbox)?;
+    let film = Film::open(&tools, (&args.clip, scratch.path()), in_colour, args.range.as_deref())?;
     let range = range_of(args.range.as_deref(), film.frames)?;
     file.pins.iter().try_for_each(|pin| check(pin, &film, range))?;
     // With few pins, several threads work on one.
@@ -117,14 +118,18 @@ struct Film {
 impl Film {
     /// Decodes the film once (twice when a pin looks at colour), or what is needed for a range of it; its planes are kept in `scratch` for as long as
     /// they are needed.
-    fn open(clip: &Path, scratch: &Path, in_colour: bool, range: Option<&str>) -> anyhow::Result<Self> {
+    fn open(
+        tools: &Tools,
+        (clip, scratch): (&Path, &Path),
+        in_colour: bool,
+        range: Option<&str>,
+    ) -> anyhow::Result<Self> {
         let clip = clip
             .canonicalize()
             .map_err(|error| bad_input(format!("the film {} cannot be read: {error}", clip.display())))?;
         let folder = ClipFolder::new(scratch.to_owned());
         std::os::unix::fs::symlink(&clip, folder.original())?;
-        let tools = Tools::default();
-        let (info, table) = probe(&tools, &folder.original()).map_err(media_error)?;
+        let (info, table) = probe(tools, &folder.original()).map_err(media_error)?;
         let leave = match range {
             Some(_) => Leave::PlanesOf(with_surroundings(range_of(range, table.len())?, table.len())),
             None => Leave::Planes,
@@ -134,10 +139,10 @@ impl Film {
         bar.set_message("reading");
         let mut progress = |done: jampin_media::Progress| bar.set_position(done.frames.into());
         let prepared =
-            prepare(&tools, &folder, (&info, &table), leave, &Cancel::default(), &mut progress).map_err(media_error)?;
+            prepare(tools, &folder, (&info, &table), leave, &Cancel::default(), &mut progress).map_err(media_error)?;
         if in_colour {
             bar.set_message("reading colour");
-            prepare_colour(&tools, &folder, (&info, prepared.table.len()), &Cancel::default(), &mut progress)
+            prepare_colour(tools, &folder, (&info, prepared.table.len()), &Cancel::default(), &mut progress)
                 .map_err(media_error)?;
         }
         bar.finish_and_clear();

@@ -69,12 +69,12 @@ impl Watched {
     /// Starts the process; `line` is given every line it writes to standard error and says whether to keep it for
     /// the error message.
     pub fn start(
-        mut command: Command,
+        command: impl Into<Command>,
         watch: Watch,
         line: impl FnMut(&str) -> bool + Send + 'static,
     ) -> Result<(Self, Pipes), MediaError> {
-        let program = command.get_args().find(|arg| !arg.to_string_lossy().starts_with("--"));
-        let program = program.map_or_else(|| "child".into(), |name| name.to_string_lossy().into_owned());
+        let mut command = command.into();
+        let program = name_of(&command);
         let mut child = command.spawn().map_err(MediaError::io(format!("starting {program}")))?;
         let pipes = Pipes { stdin: child.stdin.take(), stdout: child.stdout.take() };
         let stderr = child.stderr.take().map(|stderr| std::thread::spawn(move || drain(stderr, line)));
@@ -176,6 +176,13 @@ impl Shared {
     }
 }
 
+/// The name of what is run in the end: it follows `--` where something else starts it.
+fn name_of(command: &Command) -> String {
+    let started = command.get_args().skip_while(|arg| *arg != "--").nth(1).unwrap_or(command.get_program());
+    let name = std::path::Path::new(started).file_name().unwrap_or(started);
+    name.to_string_lossy().into_owned()
+}
+
 fn drain(stderr: ChildStderr, mut line: impl FnMut(&str) -> bool) -> String {
     let mut tail = String::new();
     let mut reader = BufReader::new(stderr);
@@ -196,7 +203,7 @@ fn drain(stderr: ChildStderr, mut line: impl FnMut(&str) -> bool) -> String {
 }
 
 /// Runs a command to its end and gives what it wrote to standard output, at most `most` bytes.
-pub(crate) fn output(command: Command, quiet: Duration, most: u64) -> Result<(Vec<u8>, String), MediaError> {
+pub(crate) fn output(command: impl Into<Command>, quiet: Duration, most: u64) -> Result<(Vec<u8>, String), MediaError> {
     let watch = Watch { quiet, cancel: Cancel::default() };
     let (watched, pipes) = Watched::start(command, watch, |_| true)?;
     let mut out = Vec::new();

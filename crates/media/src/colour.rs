@@ -8,7 +8,7 @@ use jampin_core::time::Frame;
 
 use crate::child::{Watch, Watched};
 use crate::decode::{COUNTED, EVERY_FRAME};
-use crate::tools::{Tools, input};
+use crate::tools::{Call, Tools};
 use crate::{Cancel, ClipFolder, ClipInfo, MediaError, Progress};
 
 /// Decodes the whole clip once and writes the colour planes of each of its `frames`. `progress` is called after each.
@@ -44,13 +44,13 @@ pub fn prepare_colour(
     Ok(())
 }
 
-fn command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> std::process::Command {
+fn command(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> Call {
     let Size { width, height } = info.size;
     let (matrix, range) = (info.matrix(), if info.is_full_range() { "pc" } else { "tv" });
     let convert = format!("scale={width}:{height}:in_color_matrix={matrix}:in_range={range}:out_range=pc,format=gbrp");
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "error"]);
-    input(&mut command, &folder.original());
+    command.film(&folder.original());
     command.args(["-map", &format!("0:{}", info.stream), "-vf", &format!("{COUNTED},{convert}")]).args(EVERY_FRAME);
     command.args(["-f", "rawvideo", "pipe:1"]);
     command

@@ -2,13 +2,13 @@
 
 use std::io::Read;
 use std::path::Path;
-use std::process::{ChildStdout, Command};
+use std::process::ChildStdout;
 
 use jampin_core::geometry::Size;
 use jampin_core::time::Frame;
 
 use crate::child::{Watch, Watched, output};
-use crate::tools::{Tools, input};
+use crate::tools::{Call, Tools};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError};
 
 /// Quality of JPEG pictures, 2 (best) to 31: at 4 a 1280 wide picture has 56 to 78 KB and no visible blocks.
@@ -82,13 +82,13 @@ fn single(
     path: &Path,
     (info, table): (&ClipInfo, &FrameTable),
     frame: Frame,
-) -> Result<Command, MediaError> {
+) -> Result<Call, MediaError> {
     if frame.0 >= table.len() {
         return Err(MediaError::BadInput(format!("There is no frame {frame} in this film.")));
     }
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "error"]).args(seek(info, table, frame));
-    input(&mut command, path);
+    command.film(path);
     command.args(["-map", &format!("0:{}", info.stream), "-frames:v", "1"]);
     Ok(command)
 }
@@ -102,7 +102,7 @@ pub(crate) fn seek(info: &ClipInfo, table: &FrameTable, frame: Frame) -> Vec<Str
     vec!["-ss".into(), format!("{}us", seek.max(0))]
 }
 
-fn single_output(tools: &Tools, command: Command, frame: Frame) -> Result<Vec<u8>, MediaError> {
+fn single_output(tools: &Tools, command: Call, frame: Frame) -> Result<Vec<u8>, MediaError> {
     let (bytes, _) = output(command, tools.limits.quiet, 256 << 20)?;
     if bytes.is_empty() {
         return Err(MediaError::BadInput(format!("Frame {frame} cannot be decoded; the film is damaged there.")));
@@ -148,7 +148,7 @@ impl FrameReader {
     pub fn open(tools: &Tools, path: &Path, info: &ClipInfo, cancel: Cancel) -> Result<Self, MediaError> {
         let mut command = tools.ffmpeg();
         command.args(["-loglevel", "error"]);
-        input(&mut command, path);
+        command.film(path);
         command.args(["-map", &format!("0:{}", info.stream)]).args(EVERY_FRAME);
         command.args(["-vf", &format!("{COUNTED},{}", raw_filter(info.size))]);
         command.args(["-f", "rawvideo", "pipe:1"]);

@@ -2,13 +2,13 @@
 
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use std::process::{ChildStdin, Command, Stdio};
+use std::process::ChildStdin;
 
 use jampin_core::time::{Frame, FrameRange};
 use serde::{Deserialize, Serialize};
 
 use crate::child::{Watch, Watched};
-use crate::tools::{Tools, input};
+use crate::tools::{Call, Tools};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError, matroska};
 
 /// What kind of film is written.
@@ -131,7 +131,7 @@ impl Encoder {
     pub fn start(tools: &Tools, job: &EncodeJob<'_>, cancel: Cancel) -> Result<Self, MediaError> {
         let unfinished = job.out.with_extension("part");
         let mut command = command(tools, job, &unfinished);
-        command.stdin(Stdio::piped());
+        command.takes_input();
         let watch = Watch { quiet: tools.limits.quiet, cancel };
         let (watched, pipes) = Watched::start(command, watch, |_| true)?;
         let mut stdin = pipes.stdin.expect("standard input is piped");
@@ -172,7 +172,7 @@ impl Encoder {
     }
 }
 
-fn command(tools: &Tools, job: &EncodeJob<'_>, out: &Path) -> Command {
+fn command(tools: &Tools, job: &EncodeJob<'_>, out: &Path) -> Call {
     let (info, container) = (job.info, job.container);
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "error"]);
@@ -191,7 +191,7 @@ fn command(tools: &Tools, job: &EncodeJob<'_>, out: &Path) -> Command {
             command.args(["-ss", &format!("{}us", (range_start + whole_start).max(0))]);
             command.args(["-t", &format!("{}us", range_end - range_start)]);
         }
-        input(&mut command, job.clip);
+        command.film(job.clip);
     }
     command.args(["-map", "0:v:0"]);
     if let Some(audio) = audio {
@@ -203,11 +203,11 @@ fn command(tools: &Tools, job: &EncodeJob<'_>, out: &Path) -> Command {
         }
     }
     video_options(&mut command, job);
-    command.args(["-f", container.muxer()]).arg(out);
+    command.args(["-f", container.muxer()]).writes(out);
     command
 }
 
-fn video_options(command: &mut Command, job: &EncodeJob<'_>) {
+fn video_options(command: &mut Call, job: &EncodeJob<'_>) {
     let (info, container) = (job.info, job.container);
     if container.needs_even_size() && (info.size.width % 2 == 1 || info.size.height % 2 == 1) {
         command.args(["-vf", "pad=ceil(iw/2)*2:ceil(ih/2)*2,fillborders=right=1:bottom=1:mode=smear"]);

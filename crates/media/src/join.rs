@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use jampin_core::geometry::Size;
 
 use crate::child::{Watch, Watched};
-use crate::tools::{Tools, input};
+use crate::tools::Tools;
 use crate::{Cancel, Container, MediaError};
 
 /// A film that becomes part of another.
@@ -35,7 +35,7 @@ pub fn join(
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "error"]);
     for part in parts {
-        input(&mut command, &part.path);
+        command.film(&part.path);
     }
     let sound = parts.iter().any(|part| part.has_sound);
     command.args(["-filter_complex", &graph(parts, even(first.size, container), sound), "-map", "[v]"]);
@@ -51,7 +51,7 @@ pub fn join(
     if container == Container::Mp4 {
         command.args(["-video_track_timescale", "1000000"]);
     }
-    command.args(["-progress", "pipe:1", "-f", container.extension()]).arg(&unfinished);
+    command.args(["-progress", "pipe:1", "-f", container.extension()]).writes(&unfinished);
     let watch = Watch { quiet: tools.limits.quiet, cancel: cancel.clone() };
     // What ffmpeg says of its progress keeps the watch from taking it for hung.
     let ended = Watched::start(command, watch, |_| true).and_then(|(watched, pipes)| {

@@ -36,11 +36,9 @@ pub fn still_kind(bytes: &[u8]) -> Option<StillKind> {
 pub fn still_to_png(tools: &Tools, demuxer: &str, from: &Path, to: &Path) -> Result<[u32; 2], MediaError> {
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "error", "-protocol_whitelist", "file,pipe", "-f", demuxer]);
-    let mut name = std::ffi::OsString::from("file:");
-    name.push(from);
-    command.arg("-i").arg(name).args(["-frames:v", "1"]);
+    command.file(from).args(["-frames:v", "1"]);
     let fit = format!("scale='min({LONGEST},iw)':'min({LONGEST},ih)':force_original_aspect_ratio=decrease:flags=area");
-    command.args(["-vf", &format!("{fit},format=rgba"), "-f", "image2", "-c:v", "png", "-update", "1"]).arg(to);
+    command.args(["-vf", &format!("{fit},format=rgba"), "-f", "image2", "-c:v", "png", "-update", "1"]).writes(to);
     match output(command, tools.limits.probe, 1 << 20) {
         Ok(_) => png_size(to),
         Err(MediaError::Tool { tail, .. }) => {

@@ -14,7 +14,7 @@ use crate::child::{Watch, Watched, output};
 use crate::decode::{COUNTED, EVERY_FRAME, JPEG_OPTIONS, picture_filter, seek};
 use crate::planes::bytes_below;
 use crate::sampling::Sampling;
-use crate::tools::{Tools, input};
+use crate::tools::{Call, Tools};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError, PlaneFolder};
 
 /// Frames that are decoded and not yet looked at, at most: enough to even out how long they take, and no more memory than that.
@@ -44,7 +44,7 @@ impl ClipFolder {
 
     /// The small copy of a frame, a JPEG.
     pub fn preview(&self, frame: Frame) -> PathBuf {
-        self.previews().join(format!("{:06}.jpg", frame.0))
+        self.previews().join(picture_name(frame))
     }
 
     /// The full-size picture of a frame, a JPEG, made when asked for.
@@ -150,6 +150,10 @@ pub struct Prepared {
     pub remarks: Vec<String>,
 }
 
+fn picture_name(frame: Frame) -> String {
+    format!("{:06}.jpg", frame.0)
+}
+
 fn preview_size(size: Size) -> Size {
     if size.width <= PREVIEW_WIDTH {
         return size;
@@ -163,10 +167,10 @@ pub fn first_picture(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> Res
     fs::create_dir_all(folder.previews()).map_err(MediaError::io("making room for pictures"))?;
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "error"]);
-    input(&mut command, &folder.original());
+    command.film(&folder.original());
     command.args(["-map", &format!("0:{}", info.stream), "-frames:v", "1"]);
     command.args(["-vf", &picture_filter(info, preview_size(info.size))]).args(JPEG_OPTIONS);
-    command.args(["-f", "image2", "-atomic_writing", "1"]).arg(folder.preview(Frame(0)));
+    command.args(["-f", "image2", "-atomic_writing", "1"]).writes_pictures(&folder.previews(), &picture_name(Frame(0)));
     let undecodable = |tail: &str| MediaError::BadInput(format!("No frame of this film can be decoded. {tail}"));
     match output(command, tools.limits.quiet, 1 << 20) {
         Err(MediaError::Tool { tail, .. }) => Err(undecodable(tail.lines().next_back().unwrap_or_default())),
@@ -283,12 +287,7 @@ fn keep_frames(
     Ok(seen)
 }
 
-fn prepare_command(
-    tools: &Tools,
-    folder: &ClipFolder,
-    (info, table): (&ClipInfo, &FrameTable),
-    leave: Leave,
-) -> std::process::Command {
+fn prepare_command(tools: &Tools, folder: &ClipFolder, (info, table): (&ClipInfo, &FrameTable), leave: Leave) -> Call {
     let Size { width, height } = info.size;
     let planes = format!("scale={width}:{height},{}", planes_filter(Sampling::of(info)));
     let first = format!("[0:{}]showinfo=checksum=0,{COUNTED}", info.stream);
@@ -305,7 +304,7 @@ fn prepare_command(
         // Times as they are in the film: by them the frames are known.
         command.arg("-copyts").args(seek(info, table, range.first));
     }
-    input(&mut command, &folder.original());
+    command.film(&folder.original());
     command.args(["-filter_complex", &filter, "-map", "[planes]"]).args(EVERY_FRAME);
     if let Leave::PlanesOf(range) = leave {
         command.args(["-frames:v", &range.count().to_string()]);
@@ -314,7 +313,7 @@ fn prepare_command(
     if leave == Leave::PicturesAndPlanes {
         command.args(["-map", "[pictures]"]).args(EVERY_FRAME).args(JPEG_OPTIONS);
         command.args(["-f", "image2", "-atomic_writing", "1", "-start_number", "0"]);
-        command.arg(folder.previews().join("%06d.jpg"));
+        command.writes_pictures(&folder.previews(), "%06d.jpg");
     }
     command
 }

@@ -7,7 +7,7 @@ use jampin_core::time::Rational;
 use serde::Deserialize;
 
 use crate::child::output;
-use crate::tools::{Tools, input};
+use crate::tools::{Call, Tools};
 use crate::{AudioInfo, ClipInfo, ColourTags, FrameTable, MediaError};
 
 /// Smallest side of a picture that anything can be followed in.
@@ -79,18 +79,18 @@ struct Packet {
 pub fn probe(tools: &Tools, path: &Path) -> Result<(ClipInfo, FrameTable), MediaError> {
     let mut command = tools.ffprobe();
     command.args(["-show_streams", "-show_format"]);
-    input(&mut command, path);
+    command.film(path);
     let answer = run(tools, command)?;
     let stream = video_stream(&answer)?;
     let info = clip_info(stream, &answer)?;
     let mut command = tools.ffprobe();
     command.args(["-select_streams", &stream.index.to_string(), "-show_entries", "packet=pts,dts,duration,flags"]);
-    input(&mut command, path);
+    command.film(path);
     let table = frame_table(stream, &run(tools, command)?.packets)?;
     Ok((info, table))
 }
 
-fn run(tools: &Tools, command: std::process::Command) -> Result<Answer, MediaError> {
+fn run(tools: &Tools, command: Call) -> Result<Answer, MediaError> {
     let (bytes, _) = output(command, tools.limits.probe, LONGEST_ANSWER).map_err(explain)?;
     serde_json::from_slice(&bytes).map_err(|error| {
         MediaError::BadInput(format!("This file cannot be read as a film: its description makes no sense ({error})."))

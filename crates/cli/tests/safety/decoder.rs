@@ -30,7 +30,7 @@ const FILM: &str = "-f lavfi -i testsrc2=size=320x240:rate=25:duration=4 -pix_fm
 fn with_stand_in() -> (Server, tempfile::TempDir) {
     let dir = tempfile::tempdir().unwrap();
     put_stand_in(dir.path(), STAND_IN);
-    (Server::start_with_tools(PROGRAM, &[], dir.path()), dir)
+    (Server::start_with_tools(PROGRAM, &["--no-sandbox"], dir.path()), dir)
 }
 
 fn put_stand_in(dir: &Path, script: &str) {
@@ -104,7 +104,7 @@ rm "$here/running.$$"
 fn of_many_full_pictures_two_are_made_at_once() {
     let dir = tempfile::tempdir().unwrap();
     put_stand_in(dir.path(), COUNTING);
-    let server = Server::start_with_tools(PROGRAM, &[], dir.path());
+    let server = Server::start_with_tools(PROGRAM, &["--no-sandbox"], dir.path());
     let films = tempfile::tempdir().unwrap();
     let shot = server.shot_of(&server.project("Open day"), &make_film(films.path(), "card.mp4", FILM));
     let clip = server.get(&format!("/api/shots/{shot}")).json()["clip"]["id"].as_str().unwrap().to_owned();

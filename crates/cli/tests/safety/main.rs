@@ -3,6 +3,7 @@
 mod backup;
 mod decoder;
 mod left_over;
+mod sandbox;
 
 use jampin_testkit::{Server, make_film, probe_values};
 use serde_json::{Value, json};

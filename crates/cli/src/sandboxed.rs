@@ -1,0 +1,66 @@
+//! `sandboxed`: how this program starts ffmpeg, and whether the system lets it be shut in.
+
+use std::path::Path;
+use std::process::Command;
+
+use anyhow::Context;
+use jampin_media::Tools;
+use jampin_sandbox::{Limits, Reach, become_program, enter};
+
+use crate::args::SandboxedArgs;
+
+/// Says that it was the sandbox that failed, and not what should run in it.
+const NOT_ENTERED: i32 = 125;
+/// Asks what holds on this system.
+const WHAT_HOLDS: &str = "what-holds";
+
+pub(crate) fn run(args: SandboxedArgs) -> ! {
+    let SandboxedArgs { memory, processor, file, reads, writes, command } = args;
+    let reach = Reach { reads, writes, limits: Limits { memory, processor, file } };
+    let (program, arguments) =
+        command.split_first().map_or((WHAT_HOLDS.as_ref(), &[][..]), |(p, a)| (p.as_os_str(), a));
+    let error = if program == WHAT_HOLDS {
+        match enter(Path::new("/nowhere"), &reach) {
+            Ok(strength) => {
+                println!("{} {}", strength.namespaces, strength.files);
+                std::process::exit(0)
+            }
+            Err(error) => error,
+        }
+    } else {
+        become_program(Command::new(program).args(arguments), &reach)
+    };
+    eprintln!("jampin: {error}");
+    std::process::exit(NOT_ENTERED)
+}
+
+/// ffmpeg and ffprobe, shut in by this program itself.
+pub(crate) fn tools(no_sandbox: bool) -> anyhow::Result<Tools> {
+    let mut tools = Tools::default();
+    if no_sandbox {
+        tracing::warn!("ffmpeg is not shut in");
+    } else {
+        let own = std::env::current_exe().context("this program cannot find itself")?;
+        report(&own)?;
+        tools.sandbox = Some(own);
+    }
+    Ok(tools)
+}
+
+/// Tells the log what the sandbox keeps away on this system. An error when it cannot be entered at all.
+fn report(sandbox: &Path) -> anyhow::Result<()> {
+    let limits = ["--memory=1000000000", "--processor=10", "--file=0", "--", WHAT_HOLDS];
+    let ended = Command::new(sandbox).arg("sandboxed").args(limits).env_clear().output()?;
+    let said = String::from_utf8_lossy(&ended.stdout);
+    match said.trim() {
+        "true true" => tracing::debug!("ffmpeg has files, network and user of its own"),
+        "false true" => tracing::info!("ffmpeg reaches only its film; this system gives it no user of its own"),
+        "true false" => tracing::warn!("ffmpeg has no network, but this system (no Landlock) lets it read other files"),
+        "false false" => tracing::warn!("ffmpeg cannot open sockets, but this system lets it read other files"),
+        _ => anyhow::bail!(
+            "ffmpeg cannot be shut in on this system: {} Start with --no-sandbox if nobody brings films that you do not trust.",
+            String::from_utf8_lossy(&ended.stderr).trim()
+        ),
+    }
+    Ok(())
+}
