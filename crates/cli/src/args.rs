@@ -48,6 +48,9 @@ pub(crate) enum Command {
     /// Shut this process in, and become the program that reads other people's files.
     #[command(hide = true)]
     Sandboxed(SandboxedArgs),
+    /// Make the SVG on standard input harmless.
+    #[command(hide = true, name = jampin_jobs::HARMLESS_SVG)]
+    HarmlessSvg,
     /// Make the demo films with the simulated camera, and a demo project of them.
     Demo(DemoArgs),
     /// Follow pins through a film, without server or database; write their samples as CSV.
@@ -69,6 +72,9 @@ pub(crate) struct MediaArgs {
     /// Gigabytes that planes (full-size frames ready for computing) may take; the longest unused go first.
     #[arg(long, env = "JAMPIN_PLANES_GB", default_value_t = 40.0)]
     pub planes_gb: f64,
+    /// Gigabytes of the disk that are left free: work stops, and says so, before they are used.
+    #[arg(long, env = "JAMPIN_RESERVE_GB", default_value_t = 1.0)]
+    pub reserve_gb: f64,
     /// Gigabytes of memory that one ffmpeg may take.
     #[arg(long, env = "JAMPIN_FFMPEG_MEMORY_GB", default_value_t = 6.0)]
     pub ffmpeg_memory_gb: f64,
@@ -92,6 +98,12 @@ pub(crate) struct ServeArgs {
     /// Gigabytes that one uploaded film may have.
     #[arg(long, env = "JAMPIN_UPLOAD_GB", default_value_t = 8.0)]
     pub upload_gb: f64,
+    /// Gigabytes that the films and exports of one project may take.
+    #[arg(long, env = "JAMPIN_PROJECT_GB", default_value_t = 500.0)]
+    pub project_gb: f64,
+    /// Gigabytes that the films and exports of all projects together may take.
+    #[arg(long, env = "JAMPIN_ALL_GB", default_value_t = 5000.0)]
+    pub all_gb: f64,
     /// Leave the long work to `jampin worker` processes.
     #[arg(long, env = "JAMPIN_NO_WORKER")]
     pub no_worker: bool,

@@ -30,6 +30,7 @@ fn main() -> ExitCode {
         Command::Backup(args) => backup::back_up(&args),
         Command::Restore(args) => backup::restore(&args),
         Command::Sandboxed(args) => sandboxed::run(args),
+        Command::HarmlessSvg => sandboxed::harmless_svg(),
         Command::Demo(args) => demo::run(args),
         Command::Track(args) => track::run(&args),
     };

@@ -1,5 +1,6 @@
 //! `sandboxed`: how this program starts ffmpeg, and whether the system lets it be shut in.
 
+use std::io::{Read, Write};
 use std::path::Path;
 use std::process::Command;
 
@@ -8,6 +9,7 @@ use jampin_media::Tools;
 use jampin_sandbox::{Limits, Reach, become_program, enter};
 
 use crate::args::SandboxedArgs;
+use crate::bad_input;
 
 /// Says that it was the sandbox that failed, and not what should run in it.
 const NOT_ENTERED: i32 = 125;
@@ -32,6 +34,16 @@ pub(crate) fn run(args: SandboxedArgs) -> ! {
     };
     eprintln!("jampin: {error}");
     std::process::exit(NOT_ENTERED)
+}
+
+/// Standard input to standard output, as [`jampin_jobs::HARMLESS_SVG`] says.
+pub(crate) fn harmless_svg() -> anyhow::Result<()> {
+    let mut bytes = Vec::new();
+    std::io::stdin().read_to_end(&mut bytes)?;
+    let (svg, [width, height]) =
+        jampin_render::harmless_svg(&bytes).map_err(|problem| bad_input(format!("{problem}.")))?;
+    std::io::stdout().write_all(format!("{width} {height}\n{svg}").as_bytes())?;
+    Ok(())
 }
 
 /// ffmpeg and ffprobe, shut in by this program itself.

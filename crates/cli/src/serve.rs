@@ -6,7 +6,6 @@ use std::time::Duration;
 use anyhow::Context;
 use jampin_jobs::{EventHub, Library, Worker, keep_house, spawn_worker};
 use jampin_media::Limits;
-use jampin_render::Typesetter;
 use jampin_store::Store;
 use jampin_web::{AppState, ServeSettings};
 use tokio::runtime::Runtime;
@@ -23,7 +22,9 @@ pub(crate) fn library(args: &MediaArgs) -> anyhow::Result<Library> {
     };
     std::fs::create_dir_all(&args.media).context("the media folder cannot be made")?;
     let root = args.media.canonicalize().context("the media folder cannot be found")?;
-    Ok(Library::new(root, tools, (args.planes_gb * 1e9) as u64))
+    let mut library = Library::new(root, tools, (args.planes_gb * 1e9) as u64);
+    library.reserve = (args.reserve_gb * 1e9) as u64;
+    Ok(library)
 }
 
 /// A runtime of several threads, as the database's migrations and the jobs' blocking calls need one.
@@ -56,8 +57,13 @@ pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
         tokio::spawn(keep_house(worker.clone()));
         let _lanes = spawn_worker(worker);
     }
-    let settings = ServeSettings { upload_limit: (args.upload_gb * 1e9) as u64 };
-    let state = AppState { store, library, hub, typesetter: Typesetter::default(), settings };
+    let bytes = |gb: f64| (gb * 1e9) as u64;
+    let quotas = [args.project_gb, args.all_gb].map(bytes);
+    let settings = ServeSettings { upload_limit: bytes(args.upload_gb), quotas };
+    let state = {
+        let _guard = runtime.enter();
+        AppState::new(store, library, hub, settings)?
+    };
     tracing::info!("Jam Pin is at http://{address}");
     println!("http://{address}");
     runtime.block_on(async { jampin_web::serve(state, listener, 2)?.await })?;

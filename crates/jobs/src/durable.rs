@@ -22,7 +22,7 @@ pub fn put_in_place(from: &Path, to: &Path) -> Result<(), MediaError> {
     Ok(())
 }
 
-fn failed(context: &'static str) -> impl FnOnce(std::io::Error) -> MediaError {
+pub(crate) fn failed(context: &'static str) -> impl FnOnce(std::io::Error) -> MediaError {
     move |source| MediaError::Io { context: context.into(), source }
 }
 

@@ -30,6 +30,6 @@ pub use prepare::{PrepareTask, ask_for_planes};
 pub use progress::ExportProgress;
 pub use sequence::SequenceTask;
 pub use solve::{SolveResult, SolveTask};
-pub use stills::{StillProblem, keep_picture};
+pub use stills::{HARMLESS_SVG, keep_picture};
 pub use work::{Task, TaskError};
 pub use worker::{Worker, spawn_worker};

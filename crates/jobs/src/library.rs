@@ -1,9 +1,10 @@
 //! Where media files are.
 
+use std::io;
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
-use jampin_media::{ClipFolder, Tools};
+use jampin_media::{ClipFolder, MediaError, Tools};
 use jampin_store::Remains;
 use uuid::Uuid;
 
@@ -15,12 +16,29 @@ pub struct Library {
     pub tools: Tools,
     /// Bytes that planes may take on disk in all.
     pub plane_limit: u64,
+    /// Bytes of the disk that are left free: the database, too, needs room to keep an edit.
+    pub reserve: u64,
 }
 
 impl Library {
     /// Over a folder, which need not exist yet.
     pub fn new(root: PathBuf, tools: Tools, plane_limit: u64) -> Self {
-        Self { root, tools, plane_limit }
+        Self { root, tools, plane_limit, reserve: 0 }
+    }
+
+    /// Bytes that are free where the media are.
+    pub fn room(&self) -> io::Result<u64> {
+        let disk = nix::sys::statvfs::statvfs(&self.root)?;
+        Ok(disk.blocks_available() as u64 * disk.fragment_size() as u64)
+    }
+
+    /// An error when so many bytes more would leave less free than the reserve.
+    pub fn make_sure_of_room(&self, bytes: u64) -> Result<(), MediaError> {
+        let full = |source| MediaError::Io { context: "looking for room on the disk".into(), source };
+        if self.room().map_err(full)? >= bytes.saturating_add(self.reserve) {
+            return Ok(());
+        }
+        Err(MediaError::Full)
     }
 
     /// The files of a clip.
@@ -113,7 +131,7 @@ impl Library {
 pub(crate) fn is_removed(path: &Path) -> bool {
     let done = if path.is_dir() { std::fs::remove_dir_all(path) } else { std::fs::remove_file(path) };
     match done {
-        Err(error) if error.kind() != std::io::ErrorKind::NotFound => {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => {
             tracing::warn!(%error, path = %path.display(), "a file that nobody needs could not be removed");
             false
         }

@@ -2,6 +2,7 @@
 
 use std::path::Path;
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
+use std::time::Duration;
 
 use jampin_core::geometry::Size;
 use jampin_core::scene::Scene;
@@ -17,6 +18,9 @@ use crate::{Pictured, Product, TaskError};
 
 /// Frames that may wait between two threads: more only takes memory.
 const QUEUE: usize = 4;
+
+/// How long somebody waits for one frame.
+const STILL_PATIENCE: Duration = Duration::from_secs(20);
 
 /// A shot that is to be painted into a file.
 #[derive(Clone, Copy, Debug)]
@@ -52,7 +56,7 @@ pub fn paint_film(
     let scene = Scene::new(painting.shot, painting.info.size, painting.range, &typesetter);
     let painter = Painter::new(&typesetter, scene.artwork(), painting.pictures, painting.info.size)?;
     let matrix = YuvMatrix::named(painting.info.matrix(), painting.info.is_full_range());
-    let brush = Brush { scene: &scene, painter: &painter, matrix, product: painting.product };
+    let brush = Brush { scene: &scene, painter: &painter, matrix, product: painting.product, cancel };
     let source = if painting.product.is_graphics() && !scene.needs_picture() {
         Source::Blank
     } else {
@@ -91,12 +95,14 @@ pub fn paint_still(tools: &Tools, painting: &Painting<'_>, number: Frame) -> Res
     let scene = Scene::new(painting.shot, info.size, painting.range, &typesetter);
     let painter = Painter::new(&typesetter, scene.artwork(), painting.pictures, info.size)?;
     let matrix = YuvMatrix::named(info.matrix(), info.is_full_range());
-    let brush = Brush { scene: &scene, painter: &painter, matrix, product: painting.product };
+    let patience = Cancel::after(STILL_PATIENCE);
+    let brush = Brush { scene: &scene, painter: &painter, matrix, product: painting.product, cancel: &patience };
     let mut frame = raw_frame(tools, clip, info, table, number)?;
+    let too_long = TaskError::Missing("This frame takes too long to paint. Export the shot instead.".into());
     if painting.product.is_graphics() {
-        return Ok(brush.graphics_of(number, &frame).png());
+        return brush.graphics_of(number, &frame).map(|graphics| graphics.png()).ok_or(too_long);
     }
-    brush.paint(number, &mut frame);
+    brush.paint(number, &mut frame).ok_or(too_long)?;
     let film = FilmPicture::new(frame.size, &frame.data, matrix);
     Ok(film.map(|film| film.png()).unwrap_or_default())
 }
@@ -148,46 +154,62 @@ struct Brush<'a> {
     painter: &'a Painter,
     matrix: YuvMatrix,
     product: Product,
+    /// Asked for after each thing that is painted: a frame may have hundreds.
+    cancel: &'a Cancel,
 }
 
 impl Brush<'_> {
     fn run(&self, frames: Receiver<Numbered>, out: SyncSender<Numbered>) {
         for (number, mut frame) in frames {
-            match self.product {
-                Product::Other(Pictured::PngGraphics) => frame.data = self.graphics_of(number, &frame).png(),
-                Product::Film(container) if container.is_graphics() => {
-                    frame.data = self.graphics_of(number, &frame).data().to_vec();
-                }
-                Product::Film(_) => self.paint(number, &mut frame),
-            }
-            if out.send((number, frame)).is_err() {
+            // Whoever writes finds out for itself that it was cancelled.
+            let painted = self.change(number, &mut frame).is_some();
+            if out.send((number, frame)).is_err() || !painted {
                 return;
             }
         }
     }
 
+    /// Makes of a frame what is written. `None` when it was cancelled.
+    fn change(&self, number: Frame, frame: &mut RawFrame) -> Option<()> {
+        match self.product {
+            Product::Other(Pictured::PngGraphics) => frame.data = self.graphics_of(number, frame)?.png(),
+            Product::Film(container) if container.is_graphics() => {
+                frame.data = self.graphics_of(number, frame)?.data().to_vec();
+            }
+            Product::Film(_) => self.paint(number, frame)?,
+        }
+        Some(())
+    }
+
     /// Paints into a frame of the film.
-    fn paint(&self, number: Frame, frame: &mut RawFrame) {
+    fn paint(&self, number: Frame, frame: &mut RawFrame) -> Option<()> {
         let drawables = self.scene.frame(number);
         let untouched = drawables.iter().any(|drawable| drawable.needs_picture()).then(|| frame.data.clone());
         let film = untouched.as_ref().and_then(|data| FilmPicture::new(frame.size, data, self.matrix));
-        let layers = self.painter.layers(&drawables, film.as_ref());
-        let Some(mut target) = YuvFrame::new(frame.size, &mut frame.data, self.matrix) else { return };
-        for layer in &layers {
+        let Some(mut target) = YuvFrame::new(frame.size, &mut frame.data, self.matrix) else { return Some(()) };
+        for layer in self.painter.layers(&drawables, film.as_ref()) {
             match film.as_ref().filter(|_| layer.restores) {
-                Some(film) => target.restore(layer, film),
-                None => target.blend(layer),
+                Some(film) => target.restore(&layer, film),
+                None => target.blend(&layer),
             }
+            self.go_on()?;
         }
+        Some(())
+    }
+
+    fn go_on(&self) -> Option<()> {
+        (!self.cancel.is_cancelled()).then_some(())
     }
 
     /// What would be painted into a frame, over nothing.
-    fn graphics_of(&self, number: Frame, frame: &RawFrame) -> Graphics {
+    fn graphics_of(&self, number: Frame, frame: &RawFrame) -> Option<Graphics> {
         let film = FilmPicture::new(frame.size, &frame.data, self.matrix);
         let mut graphics = Graphics::new(frame.size);
-        let layers = self.painter.layers(&self.scene.frame(number), film.as_ref());
-        layers.iter().for_each(|layer| graphics.blend(layer));
-        graphics
+        for layer in self.painter.layers(&self.scene.frame(number), film.as_ref()) {
+            graphics.blend(&layer);
+            self.go_on()?;
+        }
+        Some(graphics)
     }
 }
 

@@ -1,8 +1,10 @@
 //! The loop that takes jobs, keeps them alive, and writes down how they ended.
 
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
-use jampin_media::Cancel;
+use jampin_media::{Cancel, MediaError};
 use jampin_store::{Event, Job, Lease, Store, StoreError};
 use serde_json::Value;
 use tokio::sync::broadcast::error::RecvError;
@@ -63,12 +65,17 @@ impl Worker {
         let id = job.id;
         tracing::info!(job = %id, kind = %job.kind, attempt = job.attempts, "begun");
         let cancel = Cancel::default();
-        let alive = tokio::spawn(keep_alive(self.clone(), lease, cancel.clone()));
+        let full = Arc::new(AtomicBool::new(false));
+        let alive = tokio::spawn(keep_alive(self.clone(), lease, cancel.clone(), Arc::clone(&full)));
         let work = self.clone();
         let begun = std::time::Instant::now();
         let ended = tokio::task::spawn_blocking(move || work.perform(&job, &lease, &cancel)).await;
         alive.abort();
         tracing::info!(job = %id, seconds = begun.elapsed().as_secs_f32(), "ended");
+        let ended = ended.map(|ended| match ended {
+            Err(TaskError::Cancelled) if full.load(Ordering::Relaxed) => Err(MediaError::Full.into()),
+            ended => ended,
+        });
         let written = match ended {
             Ok(Ok(result)) => self.store.job_done(&lease, result).await,
             Ok(Err(TaskError::Store(StoreError::LostLease))) => Err(StoreError::LostLease),
@@ -124,10 +131,15 @@ async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>) {
     let _ = tokio::time::timeout(LOOK, announced).await;
 }
 
-/// Reports once a second, and at once when the job is spoken of, so that a cancel works within a moment.
-async fn keep_alive(worker: Worker, lease: Lease, cancel: Cancel) {
+/// Reports once a second, and at once when the job is spoken of, so that a cancel works within a moment. Stops the job, too, before the disk is full:
+/// the database needs room to keep what people do.
+async fn keep_alive(worker: Worker, lease: Lease, cancel: Cancel, full: Arc<AtomicBool>) {
     let mut events = worker.hub.subscribe();
     loop {
+        if let Err(MediaError::Full) = worker.library.make_sure_of_room(0) {
+            full.store(true, Ordering::Relaxed);
+            cancel.cancel();
+        }
         match worker.store.heartbeat(&lease).await {
             Ok(true) => {}
             Ok(false) => cancel.cancel(),

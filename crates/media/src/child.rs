@@ -1,6 +1,6 @@
 //! A child process that is watched: drained, and killed when it hangs, takes too long or is not wanted any more.
 
-use std::io::{BufRead, BufReader, Read};
+use std::io::{BufRead, BufReader, Read, Write};
 use std::os::unix::process::ExitStatusExt;
 use std::process::{Child, ChildStderr, Command, ExitStatus};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
@@ -8,26 +8,37 @@ use std::sync::{Arc, Mutex, MutexGuard};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
-use crate::MediaError;
+use crate::{MediaError, Tools};
 
 /// How often the watcher looks: a cancel shows within this time.
 const WATCH_EVERY: Duration = Duration::from_millis(25);
 /// Bytes of what the process said last that are kept.
 const TAIL: usize = 4000;
 
+/// Bytes that our own program may answer.
+const MOST_FROM_OURSELVES: u64 = 64 << 20;
+
 /// Asks a long computation to stop. Clones ask the same computation.
 #[derive(Clone, Debug, Default)]
-pub struct Cancel(Arc<AtomicBool>);
+pub struct Cancel {
+    asked: Arc<AtomicBool>,
+    deadline: Option<Instant>,
+}
 
 impl Cancel {
+    /// Asks it to stop by itself after so long.
+    pub fn after(patience: Duration) -> Self {
+        Self { deadline: Some(Instant::now() + patience), ..Self::default() }
+    }
+
     /// Asks it to stop.
     pub fn cancel(&self) {
-        self.0.store(true, Ordering::Relaxed);
+        self.asked.store(true, Ordering::Relaxed);
     }
 
     /// Whether it was asked to stop.
     pub fn is_cancelled(&self) -> bool {
-        self.0.load(Ordering::Relaxed)
+        self.asked.load(Ordering::Relaxed) || self.deadline.is_some_and(|deadline| Instant::now() >= deadline)
     }
 }
 
@@ -126,6 +137,8 @@ impl Watched {
         let (status, tail) = self.wait()?;
         if status.success() {
             Ok(tail)
+        } else if tail.contains("No space left on device") {
+            Err(MediaError::Full)
         } else {
             Err(MediaError::Tool { program, status: status.to_string(), tail: tail.trim().to_owned() })
         }
@@ -202,6 +215,26 @@ fn drain(stderr: ChildStderr, mut line: impl FnMut(&str) -> bool) -> String {
     tail
 }
 
+/// Has our own program do something (`word`) with bytes, shut in; what it wrote to standard output. `None` where there is no sandbox.
+pub fn by_ourselves(tools: &Tools, word: &str, input: &[u8]) -> Option<Result<Vec<u8>, MediaError>> {
+    let call = tools.ourselves(word)?;
+    Some(handed(call, input, tools.limits.probe))
+}
+
+fn handed(command: impl Into<Command>, input: &[u8], patience: Duration) -> Result<Vec<u8>, MediaError> {
+    let watch = Watch { quiet: patience, cancel: Cancel::default() };
+    let (watched, pipes) = Watched::start(command, watch, |_| true)?;
+    let (stdin, stdout) = (pipes.stdin, pipes.stdout);
+    let mut out = Vec::new();
+    std::thread::scope(|scope| {
+        // One that does not read to the end has its reasons, and says them.
+        scope.spawn(|| stdin.map(|mut stdin| stdin.write_all(input)));
+        stdout.map_or(Ok(0), |stdout| stdout.take(MOST_FROM_OURSELVES).read_to_end(&mut out))
+    })
+    .map_err(MediaError::io("reading from a child"))?;
+    watched.finish().map(|_| out)
+}
+
 /// Runs a command to its end and gives what it wrote to standard output, at most `most` bytes.
 pub(crate) fn output(command: impl Into<Command>, quiet: Duration, most: u64) -> Result<(Vec<u8>, String), MediaError> {
     let watch = Watch { quiet, cancel: Cancel::default() };
@@ -253,5 +286,18 @@ mod tests {
     fn a_failure_carries_the_last_words() {
         let error = output(shell("echo no such luck >&2; exit 3"), Duration::from_secs(10), 10).unwrap_err();
         assert!(error.to_string().contains("no such luck"), "{error}");
+    }
+
+    #[test]
+    fn a_full_disk_is_told_from_a_failure() {
+        let script = "echo 'av_interleaved_write_frame(): No space left on device' >&2; exit 1";
+        let error = output(shell(script), Duration::from_secs(10), 10).unwrap_err();
+        assert!(matches!(error, MediaError::Full), "{error:?}");
+    }
+
+    #[test]
+    fn a_deadline_cancels_by_itself() {
+        assert!(!Cancel::after(Duration::from_secs(60)).is_cancelled());
+        assert!(Cancel::after(Duration::ZERO).is_cancelled());
     }
 }

@@ -32,6 +32,9 @@ pub enum MediaError {
         /// By which signal.
         signal: i32,
     },
+    /// The disk has no room for it.
+    #[error("The disk of the server is full. Make room, then try again.")]
+    Full,
     /// The disk or a pipe failed.
     #[error("{context}: {source}")]
     Io {
@@ -45,6 +48,9 @@ pub enum MediaError {
 impl MediaError {
     pub(crate) fn io(context: impl Into<String>) -> impl FnOnce(std::io::Error) -> Self {
         let context = context.into();
-        move |source| Self::Io { context, source }
+        move |source: std::io::Error| match source.kind() {
+            std::io::ErrorKind::StorageFull | std::io::ErrorKind::QuotaExceeded => Self::Full,
+            _ => Self::Io { context, source },
+        }
     }
 }

@@ -19,7 +19,7 @@ mod probe;
 mod sampling;
 mod tools;
 
-pub use child::Cancel;
+pub use child::{Cancel, by_ourselves};
 pub use clip::{AudioInfo, ClipInfo, ColourTags, FrameTable};
 pub use colour::prepare_colour;
 pub use decode::{FrameReader, RawFrame, picture, raw_frame};

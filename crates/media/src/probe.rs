@@ -216,3 +216,44 @@ fn frame_table(stream: &Stream, packets: &[Packet]) -> Result<FrameTable, MediaE
     let last_duration = last.filter(|d| *d > 0).or(step).unwrap_or(1);
     Ok(FrameTable { time_base, times, last_duration })
 }
+
+#[cfg(test)]
+mod tests {
+    use jampin_core::time::Frame;
+    use jampin_testkit::{Dice, changed_json, inputs};
+    use serde_json::{Value, json};
+
+    use super::*;
+
+    fn answer() -> Value {
+        let packets: Vec<Value> =
+            (0..20).map(|n| json!({ "pts": 512 * n, "dts": 512 * n, "duration": 512, "flags": "K__" })).collect();
+        json!({ "streams": [
+            { "index": 0, "codec_type": "video", "codec_name": "h264", "width": 640, "height": 360, "pix_fmt": "yuv420p", "bits_per_raw_sample": "8",
+              "field_order": "progressive", "color_range": "tv", "color_space": "bt709", "r_frame_rate": "25/1", "avg_frame_rate": "25/1",
+              "time_base": "1/12800", "disposition": { "attached_pic": 0 }, "side_data_list": [{ "rotation": -90 }] },
+            { "index": 1, "codec_type": "audio", "codec_name": "aac" }],
+            "format": { "format_name": "mov,mp4", "start_time": "0.000000" }, "packets": packets })
+    }
+
+    fn read(value: Value) -> Result<(ClipInfo, FrameTable), MediaError> {
+        let answer: Answer = serde_json::from_value(value).map_err(|error| MediaError::BadInput(error.to_string()))?;
+        let stream = video_stream(&answer)?;
+        Ok((clip_info(stream, &answer)?, frame_table(stream, &answer.packets)?))
+    }
+
+    #[test]
+    fn no_answer_of_a_probe_makes_it_panic() {
+        let (info, table) = read(answer()).unwrap();
+        assert_eq!((info.quarter_turns, info.size, table.len()), (1, Size::new(360, 640), 20));
+        let mut dice = Dice(4);
+        let (count, mut good) = (inputs(1500), 0);
+        for _ in 0..count {
+            let Ok((info, table)) = read(changed_json(&mut dice, &answer())) else { continue };
+            good += 1;
+            assert!(!table.is_empty() && info.size.width >= LEAST_SIDE);
+            let _ = (info.remarks(), info.matrix().len(), table.micros(Frame(table.len())), table.is_even());
+        }
+        assert!(good > count / 4, "{good} of {count}");
+    }
+}

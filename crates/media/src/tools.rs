@@ -21,6 +21,9 @@ pcm_s8,pcm_u8,pcm_s16le,pcm_s16be,pcm_s24le,pcm_s24be,pcm_s32le,pcm_s32be,pcm_f3
 /// Bytes of a picture that is written into a folder of them.
 const LARGEST_PICTURE: u64 = 64 << 20;
 
+/// Bytes of memory and seconds of processor time of our own program as a child.
+const OURSELVES: (u64, u64) = (1 << 30, 10);
+
 /// What a child process may use.
 #[derive(Clone, Copy, Debug)]
 pub struct Limits {
@@ -87,6 +90,14 @@ impl Tools {
         let mut call = self.call(&self.ffprobe);
         call.args(["-hide_banner", "-loglevel", "error", "-of", "json"]);
         call
+    }
+
+    /// Our own program, shut in, for what is better done by a process of its own; `None` where there is no sandbox.
+    pub(crate) fn ourselves(&self, word: &str) -> Option<Call> {
+        let mut call = self.call(self.sandbox.as_ref()?);
+        call.tools.limits = Limits { memory: OURSELVES.0, processor: OURSELVES.1, ..self.limits };
+        call.arg(word).takes_input();
+        Some(call)
     }
 
     fn call(&self, program: &Path) -> Call {

@@ -5,10 +5,10 @@ use jampin_core::scene::{Brightness, CoverEffect};
 use resvg::tiny_skia::Pixmap;
 
 use crate::layer::parse_colour;
-use crate::soften::{REACH, soften};
+use crate::soften::{REACH, rest, soften, step};
 use crate::{FilmPicture, Layer};
 
-/// A blur is computed on a picture made smaller by a power of two, as far as its deviation is then still this many pixels.
+/// On a picture made smaller so far a blur is still this many pixels wide.
 const LEAST_DEVIATION: f64 = 2.0;
 
 /// Gives the pixels of a mask the colours of the changed picture.
@@ -64,10 +64,7 @@ struct Blurred {
 
 impl Blurred {
     fn new(film: &FilmPicture<'_>, mask: &Layer, deviation: f64) -> Self {
-        let mut step = 1;
-        while deviation / f64::from(2 * step) >= LEAST_DEVIATION {
-            step *= 2;
-        }
+        let step = step(deviation, LEAST_DEVIATION);
         let margin = (REACH * deviation).ceil() as i32 + step;
         let (left, top) = (mask.left - margin, mask.top - margin);
         let small = |side: u32| (side as i32 + 2 * margin).div_euclid(step) as u32 + 1;
@@ -80,9 +77,7 @@ impl Blurred {
                 *pixel = [r, g, b, 255];
             }
         }
-        // Making it smaller (a box) and larger again (a tent) blurs as well.
-        let by_steps = f64::from(step * step - 1) / 12.0 + if step > 1 { f64::from(step * step) / 6.0 } else { 0.0 };
-        soften(&mut pixels, ((deviation * deviation - by_steps).max(0.04)).sqrt() / f64::from(step));
+        soften(&mut pixels, rest(deviation, step));
         Self { pixels, left, top, step }
     }
 
@@ -162,7 +157,7 @@ mod tests {
         let none: [&Art; 0] = [];
         let painter = Painter::new(&Typesetter::default(), none.into_iter(), &Pictures::new(), SIZE).unwrap();
         let drawable = Drawable { shape, opacity: 1.0, blend: Blend::Normal, exposures: Vec::new(), lit: None };
-        painter.layers(&[drawable], Some(&film)).swap_remove(0)
+        painter.layers(&[drawable], Some(&film)).next().unwrap()
     }
 
     fn boxed(left: f64, top: f64, right: f64, bottom: f64) -> Vec<Vec<Point>> {

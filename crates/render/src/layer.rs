@@ -1,6 +1,7 @@
 //! Drawables painted to small pictures, each just large enough, with the place where it belongs.
 
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::sync::{Arc, OnceLock};
 
 use jampin_core::geometry::{Homography, Point, Size};
@@ -57,7 +58,8 @@ pub type Pictures = HashMap<Uuid, Vec<u8>>;
 enum Drawn {
     /// Drawn anew for each place; as pixels, made once, where it lies in perspective.
     Artwork(Arc<Artwork>, OnceLock<Option<Levels>>),
-    Picture(Levels),
+    /// However often it hangs in the shot.
+    Picture(Arc<Levels>),
 }
 
 /// Paints the drawables of one scene.
@@ -75,22 +77,32 @@ impl Painter {
         pictures: &Pictures,
         picture: Size,
     ) -> Result<Self, PainterError> {
+        let mut decoded: HashMap<(Uuid, [u32; 2]), Arc<Levels>> = HashMap::new();
         let drawn = |art: &Art| {
             Ok(match art {
                 Art::Label(art) => Drawn::Artwork(typesetter.artwork(art)?, OnceLock::new()),
                 Art::Flare(part) => Drawn::Artwork(typesetter.flare(part)?, OnceLock::new()),
-                Art::Picture(id, size) => {
-                    Drawn::Picture(Levels::new(pictures.get(id).ok_or(PainterError::Missing)?, *size)?)
-                }
+                Art::Picture(id, size) => Drawn::Picture(match decoded.entry((*id, *size)) {
+                    Entry::Occupied(known) => Arc::clone(known.get()),
+                    Entry::Vacant(new) => {
+                        let bytes = pictures.get(id).ok_or(PainterError::Missing)?;
+                        Arc::clone(new.insert(Arc::new(Levels::new(bytes, *size)?)))
+                    }
+                }),
             })
         };
         Ok(Self { artwork: artwork.map(drawn).collect::<Result<_, PainterError>>()?, picture })
     }
 
     /// The layers of a frame, from back to front; what lies outside the picture is left out. `film` is the frame as it was decoded, for covers and
-    /// what else needs it ([`Drawable::needs_picture`]); without it these are left out.
-    pub fn layers(&self, drawables: &[Drawable], film: Option<&FilmPicture<'_>>) -> Vec<Layer> {
-        drawables.iter().filter_map(|drawable| self.layer(drawable, film)).collect()
+    /// what else needs it ([`Drawable::needs_picture`]); without it these are left out. Each is painted when it is asked for: hundreds of them at once
+    /// would take gigabytes.
+    pub fn layers<'a>(
+        &'a self,
+        drawables: &'a [Drawable],
+        film: Option<&'a FilmPicture<'a>>,
+    ) -> impl Iterator<Item = Layer> + 'a {
+        drawables.iter().filter_map(move |drawable| self.layer(drawable, film))
     }
 
     fn layer(&self, drawable: &Drawable, film: Option<&FilmPicture<'_>>) -> Option<Layer> {
@@ -308,6 +320,10 @@ mod tests {
         Painter::new(&Typesetter::default(), [&art].into_iter(), &Pictures::new(), Size::new(640, 360)).unwrap()
     }
 
+    fn layers(painter: &Painter, drawable: Drawable) -> Vec<Layer> {
+        painter.layers(&[drawable], None).collect()
+    }
+
     fn artwork(x: f64, y: f64) -> Drawable {
         drawable(Shape::Artwork { art: 0, matrix: [1.0, 0.0, 0.0, 1.0, x, y] }, 1.0)
     }
@@ -318,7 +334,7 @@ mod tests {
 
     #[test]
     fn a_layer_is_as_large_as_the_label_and_at_its_place() {
-        let layers = painter().layers(&[artwork(100.25, 50.5)], None);
+        let layers = layers(&painter(), artwork(100.25, 50.5));
         let layer = &layers[0];
         assert_eq!((layer.left, layer.top), (99, 49));
         let size = Typesetter::default().measure(&Label::named("Guard").art(""));
@@ -330,8 +346,8 @@ mod tests {
     #[test]
     fn what_is_outside_is_cut_or_left_out() {
         let painter = painter();
-        assert!(painter.layers(&[artwork(700.0, 50.0)], None).is_empty());
-        let cut = painter.layers(&[artwork(-30.0, 350.0)], None);
+        assert!(layers(&painter, artwork(700.0, 50.0)).is_empty());
+        let cut = layers(&painter, artwork(-30.0, 350.0));
         assert_eq!((cut[0].left, cut[0].top + cut[0].pixels.height() as i32), (0, 360));
         let line = Shape::Line {
             from: Point::new(-1e9, 10.0),
@@ -339,7 +355,7 @@ mod tests {
             width: 2.0,
             colour: "#ff0000".into(),
         };
-        let line = painter.layers(&[drawable(line, 1.0)], None);
+        let line = layers(&painter, drawable(line, 1.0));
         assert!(line[0].pixels.width() <= 640);
     }
 
@@ -351,7 +367,7 @@ mod tests {
             width: 4.0,
             colour: "#e69f00".into(),
         };
-        let layers = painter().layers(&[drawable(shape, 0.5)], None);
+        let layers = layers(&painter(), drawable(shape, 0.5));
         let (layer, x, y) = (&layers[0], 30 - layers[0].left, 20 - layers[0].top);
         let pixel = layer.pixels.pixel(x as u32, y as u32).unwrap();
         assert_eq!((pixel.red(), pixel.green(), pixel.blue(), pixel.alpha()), (0xe6, 0x9f, 0, 255));
@@ -366,9 +382,9 @@ mod tests {
             width: 4.0,
             colour: "#ffffff".into(),
         };
-        let sharp = painter().layers(&[drawable(shape.clone(), 1.0)], None).swap_remove(0);
+        let sharp = layers(&painter(), drawable(shape.clone(), 1.0)).swap_remove(0);
         let exposures = [-6.0, -2.0, 2.0, 6.0].map(|x| Point::new(x, 0.0)).to_vec();
-        let blurred = painter().layers(&[Drawable { exposures, ..drawable(shape, 1.0) }], None).swap_remove(0);
+        let blurred = layers(&painter(), Drawable { exposures, ..drawable(shape, 1.0) }).swap_remove(0);
         let row = |layer: &Layer| -> Vec<u32> {
             let y = (65 - layer.top) as u32;
             (0..layer.pixels.width()).map(|x| u32::from(layer.pixels.pixel(x, y).unwrap().alpha())).collect()
@@ -377,5 +393,20 @@ mod tests {
         assert!(sharp.iter().sum::<u32>().abs_diff(blurred.iter().sum()) <= 16, "{sharp:?} {blurred:?}");
         assert_eq!(sharp.iter().max(), Some(&255));
         assert_eq!(blurred.iter().filter(|alpha| **alpha == 64).count(), 16, "four times as wide, a quarter as strong");
+    }
+
+    #[test]
+    fn a_picture_that_hangs_twice_is_decoded_once() {
+        let id = Uuid::from_u128(1);
+        let art = Art::Picture(id, [40, 20]);
+        let svg =
+            b"<svg xmlns='http://www.w3.org/2000/svg' width='40' height='20'><rect width='40' height='20'/></svg>";
+        let pictures = Pictures::from([(id, svg.to_vec())]);
+        let made =
+            Painter::new(&Typesetter::default(), [&art, &art].into_iter(), &pictures, Size::new(64, 64)).unwrap();
+        match made.artwork.as_slice() {
+            [Drawn::Picture(one), Drawn::Picture(other)] => assert!(Arc::ptr_eq(one, other)),
+            other => panic!("{other:?}"),
+        }
     }
 }

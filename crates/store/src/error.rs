@@ -33,6 +33,9 @@ pub enum StoreError {
     /// PostgreSQL keeps no text with it.
     #[error("a name or text has a character in it that cannot be kept (NUL); take it out")]
     Nul,
+    /// The database has no room.
+    #[error("the disk of the server is full; nothing of this was kept. Make room, then try again")]
+    Full,
     /// What is stored cannot be understood; tell the operator.
     #[error("what is stored cannot be understood: {0}")]
     Unreadable(#[from] serde_json::Error),
@@ -58,6 +61,9 @@ impl From<diesel::result::Error> for StoreError {
         match error {
             diesel::result::Error::NotFound => Self::NotFound("thing"),
             diesel::result::Error::DatabaseError(_, why) if is_about_nul(why.message()) => Self::Nul,
+            diesel::result::Error::DatabaseError(_, why) if why.message().contains("No space left on device") => {
+                Self::Full
+            }
             other => Self::Database(other),
         }
     }

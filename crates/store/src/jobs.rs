@@ -1,7 +1,7 @@
 //! Long work as rows: asked for, watched, stopped. How it is done: [`crate::lease`].
 
 use chrono::{DateTime, Utc};
-use diesel::dsl::sql;
+use diesel::dsl::{count_star, sql};
 use diesel::expression::SqlLiteral;
 use diesel::prelude::*;
 use diesel::sql_types::{Nullable, Timestamptz};
@@ -206,6 +206,13 @@ impl Store {
             .load(&mut connection)
             .await?;
         rows.into_iter().map(|(row, project, shot, clip)| Ok((Job::try_from(row)?, project, shot.or(clip)))).collect()
+    }
+
+    /// How many jobs there are of each kind and state.
+    pub async fn job_counts(&self) -> Result<Vec<(String, String, i64)>, StoreError> {
+        let mut connection = self.connection().await?;
+        let groups = jobs::table.group_by((jobs::kind, jobs::state));
+        Ok(groups.select((jobs::kind, jobs::state, count_star())).load(&mut connection).await?)
     }
 
     /// Asks for a job to be stopped. One that nobody has taken yet ends at once.

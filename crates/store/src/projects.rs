@@ -2,6 +2,7 @@
 
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
+use diesel::sql_types::{BigInt, Uuid as SqlUuid};
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use serde::Serialize;
 use uuid::Uuid;
@@ -32,6 +33,14 @@ pub struct ProjectSummary {
     pub shots: i64,
     /// The clip whose first picture stands for the project.
     pub cover: Option<Uuid>,
+}
+
+#[derive(QueryableByName)]
+struct Used {
+    #[diesel(sql_type = BigInt)]
+    own: i64,
+    #[diesel(sql_type = BigInt)]
+    all: i64,
 }
 
 impl Store {
@@ -79,6 +88,16 @@ impl Store {
     pub async fn project(&self, id: Uuid) -> Result<Project, StoreError> {
         let mut connection = self.connection().await?;
         living(&mut connection, id).await
+    }
+
+    /// Bytes that the films and exports of a project take, and those of all projects.
+    pub async fn bytes_used(&self, project: Uuid) -> Result<[u64; 2], StoreError> {
+        let mut connection = self.connection().await?;
+        let sums = "SELECT coalesce(sum(bytes) FILTER (WHERE project_id = $1), 0)::bigint AS own, coalesce(sum(bytes), 0)::bigint AS \"all\" FROM \
+            (SELECT project_id, bytes FROM clips UNION ALL \
+             SELECT project_id, (result->>'bytes')::bigint FROM jobs WHERE state = 'done' AND kind IN ('export', 'sequence')) AS files";
+        let Used { own, all } = diesel::sql_query(sums).bind::<SqlUuid, _>(project).get_result(&mut connection).await?;
+        Ok([own, all].map(|bytes| u64::try_from(bytes).unwrap_or(0)))
     }
 
     /// Gives a project another name.

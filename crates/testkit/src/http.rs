@@ -34,8 +34,13 @@ impl Answer {
 /// # Panics
 /// When the server cannot be reached or answers nonsense.
 pub fn request(address: &str, method: &str, path: &str, extra: &str, body: &[u8]) -> Answer {
-    let mut stream = TcpStream::connect(address).expect("the server can be reached");
-    stream.set_read_timeout(Some(Duration::from_secs(60))).expect("a timeout can be set");
+    try_request(address, method, path, extra, body).expect("the server answers")
+}
+
+/// The same of a server that may go down meanwhile: `None` when it cannot be reached or answers nonsense.
+pub fn try_request(address: &str, method: &str, path: &str, extra: &str, body: &[u8]) -> Option<Answer> {
+    let mut stream = TcpStream::connect(address).ok()?;
+    stream.set_read_timeout(Some(Duration::from_secs(60))).ok()?;
     let host = if extra.to_lowercase().contains("host:") { String::new() } else { format!("Host: {address}\r\n") };
     let head =
         format!("{method} {path} HTTP/1.1\r\n{host}Connection: close\r\nContent-Length: {}\r\n{extra}\r\n", body.len());
@@ -46,13 +51,13 @@ pub fn request(address: &str, method: &str, path: &str, extra: &str, body: &[u8]
     parse(&bytes)
 }
 
-fn parse(bytes: &[u8]) -> Answer {
-    let end = bytes.windows(4).position(|four| four == b"\r\n\r\n").expect("an answer has a head");
+fn parse(bytes: &[u8]) -> Option<Answer> {
+    let end = bytes.windows(4).position(|four| four == b"\r\n\r\n")?;
     let head = String::from_utf8_lossy(&bytes[..end]).to_lowercase();
-    let status = head.split(' ').nth(1).and_then(|code| code.parse().ok()).expect("an answer has a status");
+    let status = head.split(' ').nth(1).and_then(|code| code.parse().ok())?;
     let rest = &bytes[end + 4..];
     let body = if head.contains("transfer-encoding: chunked") { unchunk(rest) } else { rest.to_vec() };
-    Answer { status, head, body }
+    Some(Answer { status, head, body })
 }
 
 fn unchunk(mut rest: &[u8]) -> Vec<u8> {

@@ -2,10 +2,12 @@
 
 mod database;
 mod film;
+mod hostile;
 mod http;
 mod server;
 
 pub use database::fresh_database;
 pub use film::{decode_rgb, make_film, probe_values, real_film};
-pub use http::{Answer, request};
+pub use hostile::{Dice, changed_bytes, changed_json, inputs};
+pub use http::{Answer, request, try_request};
 pub use server::Server;

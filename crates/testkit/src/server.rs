@@ -45,10 +45,19 @@ impl Server {
     /// # Panics
     /// When it does not come up.
     pub fn over(program: &str, database: &str, media: &Path) -> Self {
+        Self::over_with(program, database, media, &[])
+    }
+
+    /// The same, with these additional words.
+    ///
+    /// # Panics
+    /// When it does not come up.
+    pub fn over_with(program: &str, database: &str, media: &Path, extra: &[&str]) -> Self {
         let own = tempfile::tempdir().expect("a folder for media");
         let program = PathBuf::from(program);
-        let (child, address) = launch(&program, database, media, &[], None);
-        Self { program, database: database.to_owned(), media: own, extra: Vec::new(), tools: None, child, address }
+        let extra: Vec<String> = extra.iter().map(|word| (*word).to_owned()).collect();
+        let (child, address) = launch(&program, database, media, &extra, None);
+        Self { program, database: database.to_owned(), media: own, extra, tools: None, child, address }
     }
 
     fn launch(program: &str, extra: &[&str], tools: Option<PathBuf>) -> Self {

@@ -27,6 +27,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/clean.js",
     "js/compose.js",
     "js/curves.js",
+    "js/deleted.js",
     "js/exports.js",
     "js/film.js",
     "js/flare.js",
@@ -38,6 +39,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/keys.js",
     "js/looking.js",
     "js/mend.js",
+    "js/news.js",
     "js/overlay.js",
     "js/pace.js",
     "js/patches.js",
@@ -97,4 +99,30 @@ fn serve(name: &str) -> Result<HttpResponse, ApiError> {
         .insert_header((CACHE_CONTROL, "public, max-age=31536000, immutable"))
         .insert_header((CONTENT_TYPE, media_type))
         .body(*bytes))
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeSet;
+    use std::fs;
+    use std::path::Path;
+
+    use super::ASSETS;
+
+    fn scripts_and_styles(folder: &Path) -> BTreeSet<String> {
+        let entries = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path());
+        let names = entries.filter_map(|path| Some(path.file_name()?.to_str()?.to_owned()));
+        names.filter(|name| name.ends_with(".js") || name.ends_with(".css")).collect()
+    }
+
+    #[test]
+    fn every_script_and_style_is_built_in() {
+        let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("assets");
+        let known: BTreeSet<&str> = ASSETS.iter().map(|(name, _)| *name).collect();
+        for (folder, prefix) in [(root.clone(), ""), (root.join("js"), "js/")] {
+            let found = scripts_and_styles(&folder);
+            assert!(!found.is_empty());
+            found.iter().for_each(|name| assert!(known.contains(format!("{prefix}{name}").as_str()), "{prefix}{name}"));
+        }
+    }
 }

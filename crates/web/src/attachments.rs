@@ -40,7 +40,7 @@ pub(crate) async fn drag(
     check(&moved)?;
     let edit = Edit::PutAttachment { subject, attachment: moved, index: None };
     let title = format!("Move the {}", name_of(attachment));
-    Ok(HttpResponse::Ok().json(state.store.edit(id, revision, &title, &edit).await?))
+    Ok(HttpResponse::Ok().json(state.edit(id, revision, &title, &edit).await?))
 }
 
 pub(crate) fn find(shot: &Shot, which: Uuid) -> Result<(Uuid, &Attachment), ApiError> {

@@ -14,6 +14,9 @@ pub enum ApiError {
     /// It asks for something that cannot be done, and says why.
     #[error("{0}")]
     Unusable(String),
+    /// There is no room for it.
+    #[error("{0}")]
+    Full(String),
     /// It is larger than allowed.
     #[error("{0}")]
     TooLarge(String),
@@ -51,6 +54,7 @@ impl ApiError {
         match self {
             Self::Unusable(_) => "unusable",
             Self::TooLarge(_) => "too_large",
+            Self::Full(_) => "full",
             Self::NotFound(_) => "not_found",
             Self::NotYet(_) => "not_yet",
             Self::InUse(_) => "in_use",
@@ -66,6 +70,7 @@ impl ResponseError for ApiError {
         match self {
             Self::Unusable(_) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::TooLarge(_) => StatusCode::PAYLOAD_TOO_LARGE,
+            Self::Full(_) => StatusCode::INSUFFICIENT_STORAGE,
             Self::NotFound(_) => StatusCode::NOT_FOUND,
             Self::NotYet(_) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Stale { .. } | Self::InUse(_) => StatusCode::CONFLICT,
@@ -92,6 +97,7 @@ impl From<StoreError> for ApiError {
         match error {
             StoreError::NotFound(_) | StoreError::Deleted => Self::NotFound(message),
             StoreError::InUse(_) => Self::InUse(message),
+            StoreError::Full => Self::Full(message),
             StoreError::Stale { revision } => Self::Stale { message, revision },
             StoreError::Edit(_) | StoreError::NothingTo(_) | StoreError::Nul => Self::Unusable(message),
             StoreError::Unreadable(_)
@@ -108,6 +114,7 @@ impl From<MediaError> for ApiError {
         match error {
             MediaError::BadInput(reason) => Self::Unusable(reason),
             MediaError::Limit(reason) => Self::TooLarge(reason),
+            MediaError::Full => Self::Full(format!("{error} Nothing was kept.")),
             other => Self::internal(other),
         }
     }

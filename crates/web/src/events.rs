@@ -1,5 +1,6 @@
 //! News for open pages, as server-sent events.
 
+use std::sync::Arc;
 use std::time::Duration;
 
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, CONTENT_TYPE};
@@ -12,20 +13,29 @@ use tokio::sync::broadcast::Receiver;
 use tokio::sync::broadcast::error::RecvError;
 use uuid::Uuid;
 
+use crate::error::ApiError;
+use crate::metrics::Counted;
 use crate::state::AppState;
 
 /// A quiet stream says something this often, so that both ends notice when the other is gone.
 const SIGN_OF_LIFE: Duration = Duration::from_secs(10);
 
+/// Pages and browsers that may listen at once.
+pub(crate) const STREAMS: usize = 200;
+
 #[derive(Clone, Copy, Deserialize)]
 pub(crate) struct Interest {
     project: Option<Uuid>,
     shot: Option<Uuid>,
+    /// Everything: one stream for all pages of a browser, each of which picks what it is about.
+    #[serde(default)]
+    all: bool,
 }
 
 impl Interest {
     fn covers(self, event: &Event) -> bool {
         match event {
+            _ if self.all => true,
             Event::Shot { shot, .. } | Event::Samples { shot, .. } => self.shot == Some(*shot),
             Event::Job { project, shot, .. } => self.project == Some(*project) || shot.is_some() && self.shot == *shot,
             Event::Clip { project, .. } => self.project == Some(*project),
@@ -35,19 +45,25 @@ impl Interest {
 }
 
 #[get("/api/events")]
-pub(crate) async fn event_stream(state: web::Data<AppState>, interest: web::Query<Interest>) -> HttpResponse {
+pub(crate) async fn event_stream(
+    state: web::Data<AppState>,
+    interest: web::Query<Interest>,
+) -> Result<HttpResponse, ApiError> {
+    let permit = Arc::clone(&state.streams).try_acquire_owned();
+    let permit = permit.map_err(|_| ApiError::NotYet("Too many pages listen already. Close some.".into()))?;
+    let held = (permit, Counted::new(&state.metrics.streams));
     let receiver = state.hub.subscribe();
     let first = stream::once(async { Ok::<_, actix_web::Error>(Bytes::from_static(b"retry: 1000\n\n: hello\n\n")) });
-    let rest = stream::unfold((receiver, *interest), |(mut receiver, interest)| async move {
+    let rest = stream::unfold((receiver, *interest, held), |(mut receiver, interest, held)| async move {
         let text = next(&mut receiver, interest).await?;
-        Some((Ok(Bytes::from(text)), (receiver, interest)))
+        Some((Ok(Bytes::from(text)), (receiver, interest, held)))
     });
-    HttpResponse::Ok()
+    Ok(HttpResponse::Ok()
         .insert_header((CONTENT_TYPE, "text/event-stream"))
         .insert_header((CACHE_CONTROL, "no-store"))
         // Named so that the compressor leaves it alone: it would hold events back.
         .insert_header((CONTENT_ENCODING, "identity"))
-        .streaming(futures_util::StreamExt::chain(first, rest))
+        .streaming(futures_util::StreamExt::chain(first, rest)))
 }
 
 /// The next thing to send; `None` when the server goes down.

@@ -57,6 +57,6 @@ pub(crate) async fn start(
     let title = format!("Follow {} {way} from frame {from}", subject.name);
     let task = FollowTask { shot: *id, pin, from, directions, single };
     let job = Task::Follow(task).into_job(loaded.clip.project_id)?;
-    let (edited, job) = state.store.edit_with_job(*id, revision, &title, &edit, job).await?;
+    let (edited, job) = state.edit_with_job(*id, revision, &title, &edit, job).await?;
     Ok(HttpResponse::Accepted().json(json!({ "revision": edited.revision, "job": job })))
 }

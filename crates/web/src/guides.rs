@@ -72,11 +72,11 @@ pub(crate) async fn set_guide(
     };
     let was_followed = track.iter().any(|(other, _)| other != frame);
     if !was_followed {
-        let edited = state.store.edit(*id, revision, &title, &edit).await?;
+        let edited = state.edit(*id, revision, &title, &edit).await?;
         return Ok(HttpResponse::Ok().json(edited));
     }
     let job = Task::Solve(SolveTask { shot: *id, pin, frame, only: None }).into_job(loaded.clip.project_id)?;
-    let (edited, job) = state.store.edit_with_job(*id, revision, &title, &edit, job).await?;
+    let (edited, job) = state.edit_with_job(*id, revision, &title, &edit, job).await?;
     Ok(HttpResponse::Accepted().json(json!({ "revision": edited.revision, "job": job })))
 }
 

@@ -64,6 +64,6 @@ pub(crate) async fn import_samples(
     let title = format!("Bring in {} samples for {}", samples.len(), subject.name);
     let count = samples.len();
     let samples = samples.into_iter().map(|(frame, sample)| (frame, Some(sample))).collect();
-    let edited = state.store.edit(*id, revision, &title, &Edit::SetSamples { pin, samples }).await?;
+    let edited = state.edit(*id, revision, &title, &Edit::SetSamples { pin, samples }).await?;
     Ok(HttpResponse::Ok().json(json!({ "revision": edited.revision, "samples": count })))
 }

@@ -1,5 +1,6 @@
 //! The web server: pages, the JSON API, events, uploads. Computes nothing itself.
 
+mod aside;
 mod assets;
 mod attachments;
 mod clips;
@@ -13,9 +14,11 @@ mod frames;
 mod graphics;
 mod guard;
 mod guides;
+mod health;
 mod imports;
 mod jobs;
 mod looks;
+mod metrics;
 mod pages;
 mod patches;
 mod paths;
@@ -32,16 +35,21 @@ mod shutter;
 mod spots;
 mod state;
 mod upload;
+mod watch;
 mod weaves;
 
 use actix_web::dev::Server;
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::{App, HttpServer, web};
 
+pub use metrics::Metrics;
 pub use state::{AppState, ServeSettings};
 
 /// Largest JSON body: an edit of a few thousand samples.
 const JSON_LIMIT: usize = 8 << 20;
+
+/// Longest that the head of a request may take to come in.
+const HEAD_TIMEOUT: std::time::Duration = std::time::Duration::from_secs(10);
 
 /// Builds the server on a listening socket that the caller has bound (to loopback).
 pub fn serve(state: AppState, listener: std::net::TcpListener, workers: usize) -> std::io::Result<Server> {
@@ -55,10 +63,12 @@ pub fn serve(state: AppState, listener: std::net::TcpListener, workers: usize) -
             .app_data(web::PathConfig::default().error_handler(error::bad_path))
             .wrap(Compress::default())
             .wrap(from_fn(guard::guard))
+            // Outermost: also what is refused is written down.
+            .wrap(from_fn(watch::watch))
             .configure(routes)
     });
     // Pictures and events are many and small; a stopped server should not wait for open event streams.
-    Ok(server.workers(workers).shutdown_timeout(1).listen(listener)?.run())
+    Ok(server.workers(workers).client_request_timeout(HEAD_TIMEOUT).shutdown_timeout(1).listen(listener)?.run())
 }
 
 fn routes(config: &mut web::ServiceConfig) {
@@ -68,6 +78,8 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(pages::bench_page)
         .service(assets::asset)
         .service(assets::favicon)
+        .service(health::health)
+        .service(health::metrics)
         .service(events::event_stream)
         .service(projects::create)
         .service(projects::rename)

@@ -54,7 +54,7 @@ pub(crate) async fn dress(
         return Ok(HttpResponse::Ok().json(json!({ "revision": stored.info.revision })));
     }
     let title = format!("Look \u{201c}{name}\u{201d}");
-    let edited = state.store.edit(id, body.revision, &title, &Edit::All { edits }).await?;
+    let edited = state.edit(id, body.revision, &title, &Edit::All { edits }).await?;
     // The edit is made: it is not answered as if it had failed.
     if is_new && let Err(error) = state.store.keep_look(clip.project_id, &look).await {
         tracing::error!(%error, shot = %id, "a new look could not be kept");
@@ -85,7 +85,7 @@ async fn looks_follow(state: &AppState, before: &StoredShot) -> Result<(), ApiEr
     if !before.shot.subjects.iter().flat_map(|subject| &subject.attachments).any(with_look) {
         return Ok(());
     }
-    let after = state.store.shot(before.info.id).await?;
+    let after = state.shot(before.info.id).await?;
     for look in changed_looks(&before.shot, &after.shot) {
         state.store.keep_look(before.info.project_id, &look).await?;
         for other in state.store.shots(before.info.project_id).await? {
@@ -100,12 +100,12 @@ async fn looks_follow(state: &AppState, before: &StoredShot) -> Result<(), ApiEr
 async fn follow(state: &AppState, shot: Uuid, look: &Attachment) -> Result<(), ApiError> {
     let title = format!("Look \u{201c}{}\u{201d}", look.look.as_deref().unwrap_or_default());
     for attempt in 1..=TRIES {
-        let stored = state.store.shot(shot).await?;
+        let stored = state.shot(shot).await?;
         let edits = dressed(&stored.shot, look, |other| other.look == look.look);
         if edits.is_empty() {
             return Ok(());
         }
-        match state.store.edit(shot, stored.info.revision, &title, &Edit::All { edits }).await {
+        match state.edit(shot, stored.info.revision, &title, &Edit::All { edits }).await {
             Err(StoreError::Stale { .. }) if attempt < TRIES => {}
             done => return Ok(done.map(|_| ())?),
         }

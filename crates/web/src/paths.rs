@@ -56,7 +56,7 @@ pub(crate) async fn subject_path(
     path: web::Path<(Uuid, Uuid)>,
 ) -> Result<HttpResponse, ApiError> {
     let (id, which) = path.into_inner();
-    let stored = state.store.shot(id).await?;
+    let stored = state.shot(id).await?;
     let made = web::block(move || {
         let subject = subject_of(&stored.shot, which)?;
         Ok::<_, ApiError>(answer(&stored.shot, subject))
@@ -81,7 +81,7 @@ pub(crate) async fn preview_path(
     if let Some(problem) = cleaning.as_ref().and_then(|cleaning| cleaning.check().err()) {
         return Err(ApiError::Unusable(sentence(&problem.to_string())));
     }
-    let stored = state.store.shot(id).await?;
+    let stored = state.shot(id).await?;
     let made = web::block(move || {
         let subject = Subject { cleaning, ..subject_of(&stored.shot, which)?.clone() };
         Ok::<_, ApiError>(answer(&stored.shot, &subject))

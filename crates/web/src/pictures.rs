@@ -8,13 +8,13 @@ use jampin_core::motion::Poses;
 use jampin_core::scene::{Corner, Facing, Lies, Picture};
 use jampin_core::shot::{Attachment, AttachmentKind, Subject};
 use jampin_core::time::Frame;
-use jampin_jobs::{StillProblem, keep_picture};
+use jampin_jobs::keep_picture;
 use jampin_store::Picture as StoredPicture;
 use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::error::{ApiError, sentence};
+use crate::error::ApiError;
 use crate::paths::subject_of;
 use crate::shots::{Loaded, load};
 use crate::state::AppState;
@@ -34,13 +34,10 @@ pub(crate) async fn put_picture(
     body: web::Bytes,
 ) -> Result<HttpResponse, ApiError> {
     let project = state.store.project(*id).await?;
+    state.library.make_sure_of_room(body.len() as u64)?;
     let (library, picture) = (state.library.clone(), Uuid::new_v4());
     let taken = web::block(move || keep_picture(&library, picture, &body)).await.map_err(ApiError::internal)?;
-    let size = taken.map_err(|problem| match problem {
-        StillProblem::Unusable(message) => ApiError::Unusable(sentence(&message)),
-        other => ApiError::internal(other),
-    })?;
-    let [width, height] = size.map(|side| side as i32);
+    let [width, height] = taken?.map(|side| side as i32);
     let stored = StoredPicture { id: picture, project_id: project.id, name: shown_name(&query.name), width, height };
     state.store.create_picture(&stored).await?;
     Ok(HttpResponse::Created().json(stored))
@@ -99,7 +96,7 @@ pub(crate) async fn hang(
     let made = attachment.id;
     let edit = Edit::PutAttachment { subject: which, attachment, index: None };
     let title = format!("Picture {} on {}", image.name, subject.name);
-    let edited = state.store.edit(id, revision, &title, &edit).await?;
+    let edited = state.edit(id, revision, &title, &edit).await?;
     Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "attachment": made })))
 }
 

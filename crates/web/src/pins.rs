@@ -72,10 +72,10 @@ pub(crate) async fn put_pin(
         let directions = vec![Direction::Forward, Direction::Backward];
         let task = FollowTask { shot: *id, pin: pin.id, from: body.frame, directions, single: false };
         let job = Task::Follow(task).into_job(loaded.clip.project_id)?;
-        let (edited, job) = state.store.edit_with_job(*id, body.revision, &title, &edit, job).await?;
+        let (edited, job) = state.edit_with_job(*id, body.revision, &title, &edit, job).await?;
         (edited.revision, Some(job))
     } else {
-        (state.store.edit(*id, body.revision, &title, &edit).await?.revision, None)
+        (state.edit(*id, body.revision, &title, &edit).await?.revision, None)
     };
     Ok(HttpResponse::Created().json(json!({ "revision": revision, "job": job, "made": ids, "choice": choice })))
 }

@@ -50,6 +50,6 @@ pub(crate) async fn place(
     };
     let made = point.id;
     let edit = Edit::PutPoint { subject: which, point, index: None };
-    let edited = state.store.edit(id, revision, &title, &edit).await?;
+    let edited = state.edit(id, revision, &title, &edit).await?;
     Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "point": made })))
 }

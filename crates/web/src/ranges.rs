@@ -60,10 +60,10 @@ pub(crate) async fn change_range(
     let change = Change::new(&loaded, pin, range)?;
     let (title, edit, is_solved) = change.make(action)?;
     if !is_solved {
-        let edited = state.store.edit(*id, revision, &title, &edit).await?;
+        let edited = state.edit(*id, revision, &title, &edit).await?;
         return Ok(HttpResponse::Ok().json(edited));
     }
-    let (edited, job) = state.store.edit_with_job(*id, revision, &title, &edit, change.solve_job(*id)?).await?;
+    let (edited, job) = state.edit_with_job(*id, revision, &title, &edit, change.solve_job(*id)?).await?;
     Ok(HttpResponse::Accepted().json(json!({ "revision": edited.revision, "job": job })))
 }
 

@@ -8,7 +8,7 @@ use jampin_core::edit::{Edit, followed};
 use jampin_core::follow::shot_part;
 use jampin_core::geometry::Size;
 use jampin_core::scene::{Art, Drawable, Flare, Scene};
-use jampin_core::shot::{Pin, SUBJECT_COLOURS, Subject, Track};
+use jampin_core::shot::{Pin, SUBJECT_COLOURS, Shot, Subject, Track};
 use jampin_core::solve::{doubts, next_guide};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{ClipInfo, FrameTable};
@@ -44,7 +44,7 @@ impl Loaded {
 }
 
 pub(crate) async fn load(state: &AppState, id: Uuid) -> Result<Loaded, ApiError> {
-    let stored = state.store.shot(id).await?;
+    let stored = state.shot(id).await?;
     let clip = state.store.clip(stored.info.clip_id).await?;
     let info = serde_json::from_value(clip.info.clone()).map_err(ApiError::internal)?;
     let table = serde_json::from_value(clip.frames.clone()).map_err(ApiError::internal)?;
@@ -98,10 +98,11 @@ pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) 
     let Loaded { stored, clip, info, table } = load(&state, *id).await?;
     let recipes = state.store.recipes(clip.project_id).await?;
     let looks = state.store.looks(clip.project_id).await?;
-    let all = |pin: Uuid| columns(pin, stored.shot.track(pin), Frame(0), Frame(u32::MAX));
-    let tracks: Vec<Columns> = pins(&stored.shot.subjects).map(all).collect();
-    let times: Vec<i64> = (0..=table.len()).filter_map(|frame| table.micros(Frame(frame))).collect();
-    Ok(HttpResponse::Ok().json(json!({
+    let answer = web::block(move || {
+        let all = |pin: Uuid| columns(pin, stored.shot.track(pin), Frame(0), Frame(u32::MAX));
+        let tracks: Vec<Columns> = pins(&stored.shot.subjects).map(all).collect();
+        let times: Vec<i64> = (0..=table.len()).filter_map(|frame| table.micros(Frame(frame))).collect();
+        json!({
         "shot": stored.info,
         "clip": {
             "id": clip.id, "name": clip.name, "state": clip.state(), "prepared": clip.prepared, "cuts": clip.cuts,
@@ -117,7 +118,11 @@ pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) 
         "undo": stored.undo,
         "redo": stored.redo,
         "jobs": jobs,
-    })))
+        })
+        .to_string()
+    });
+    let answer = answer.await.map_err(ApiError::internal)?;
+    Ok(HttpResponse::Ok().content_type("application/json").body(answer))
 }
 
 #[derive(Deserialize)]
@@ -133,7 +138,7 @@ pub(crate) async fn shot_samples(
     id: web::Path<Uuid>,
     query: web::Query<SampleQuery>,
 ) -> Result<HttpResponse, ApiError> {
-    let stored = state.store.shot(*id).await?;
+    let stored = state.shot(*id).await?;
     let track = stored.shot.track(query.pin);
     Ok(HttpResponse::Ok().json(columns(query.pin, track, Frame(query.first), Frame(query.last))))
 }
@@ -145,16 +150,20 @@ pub(crate) async fn pin_doubts(
     path: web::Path<(Uuid, Uuid)>,
 ) -> Result<HttpResponse, ApiError> {
     let (id, pin) = path.into_inner();
-    let stored = state.store.shot(id).await?;
-    let track = stored.shot.track(pin);
-    let off = stored.shot.pin(pin).and_then(|(subject, _)| stored.shot.raw_motion_of(subject));
+    let stored = state.shot(id).await?;
+    let answer = web::block(move || doubts_json(&stored.shot, pin)).await.map_err(ApiError::internal)?;
+    Ok(HttpResponse::Ok().json(answer))
+}
+
+fn doubts_json(shot: &Shot, pin: Uuid) -> Value {
+    let track = shot.track(pin);
+    let off = shot.pin(pin).and_then(|(subject, _)| shot.raw_motion_of(subject));
     let off = off.map(|motion| motion.residuals_of(pin)).unwrap_or_default();
-    let keys = stored.shot.pin(pin).map(|(_, pin)| key_pictures(pin, track)).unwrap_or_default();
-    let answer = json!({
+    let keys = shot.pin(pin).map(|(_, pin)| key_pictures(pin, track)).unwrap_or_default();
+    json!({
         "doubts": doubts(track, &off), "next_guide": next_guide(track), "pace": pace(track), "keys": keys,
         "off_others": { "frame": off.keys().collect::<Vec<_>>(), "distance": off.values().map(|off| (off * 1e3).round() / 1e3).collect::<Vec<_>>() },
-    });
-    Ok(HttpResponse::Ok().json(answer))
+    })
 }
 
 /// Flares to start from, as large as suits the shot's picture.
@@ -169,8 +178,9 @@ pub(crate) async fn flare_looks(state: web::Data<AppState>, id: web::Path<Uuid>)
 pub(crate) async fn shot_scene(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
     let Loaded { stored, info, .. } = load(&state, *id).await?;
     let typesetter = state.typesetter.clone();
-    let answer = web::block(move || scene_json(&stored, info.size, &typesetter)).await.map_err(ApiError::internal)?;
-    Ok(HttpResponse::Ok().json(answer?))
+    let answer = web::block(move || Ok(scene_json(&stored, info.size, &typesetter)?.to_string()));
+    let answer: Result<String, ApiError> = answer.await.map_err(ApiError::internal)?;
+    Ok(HttpResponse::Ok().content_type("application/json").body(answer?))
 }
 
 fn scene_json(stored: &StoredShot, size: Size, typesetter: &jampin_render::Typesetter) -> Result<Value, ApiError> {
@@ -231,7 +241,7 @@ pub(crate) async fn make_edit(
     check(&edit, loaded.info.size)?;
     let edit = followed(&loaded.stored.shot, edit);
     let title: String = title.chars().filter(|c| !c.is_control()).take(120).collect();
-    let edited = state.store.edit(*id, revision, &title, &edit).await?;
+    let edited = state.edit(*id, revision, &title, &edit).await?;
     // Only now: an edit that was refused must not change the project's look.
     keep_up(&state, &loaded.stored).await;
     Ok(HttpResponse::Ok().json(edited))
@@ -259,8 +269,8 @@ pub(crate) async fn undo(
     id: web::Path<Uuid>,
     at: web::Json<At>,
 ) -> Result<HttpResponse, ApiError> {
-    let before = state.store.shot(*id).await?;
-    let undone = state.store.undo(*id, at.revision).await?;
+    let before = state.shot(*id).await?;
+    let undone = state.undo(*id, at.revision).await?;
     keep_up(&state, &before).await;
     Ok(HttpResponse::Ok().json(undone))
 }
@@ -271,8 +281,8 @@ pub(crate) async fn redo(
     id: web::Path<Uuid>,
     at: web::Json<At>,
 ) -> Result<HttpResponse, ApiError> {
-    let before = state.store.shot(*id).await?;
-    let redone = state.store.redo(*id, at.revision).await?;
+    let before = state.shot(*id).await?;
+    let redone = state.redo(*id, at.revision).await?;
     keep_up(&state, &before).await;
     Ok(HttpResponse::Ok().json(redone))
 }

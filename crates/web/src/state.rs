@@ -1,14 +1,25 @@
 //! What every request can reach.
 
+use std::sync::Arc;
+
 use jampin_jobs::{EventHub, Library};
 use jampin_render::Typesetter;
 use jampin_store::Store;
+
+use tokio::runtime::Handle;
+use tokio::sync::Semaphore;
+
+use crate::Metrics;
+use crate::events::STREAMS;
+use crate::upload::UPLOADS;
 
 /// Settings of the web server.
 #[derive(Clone, Debug)]
 pub struct ServeSettings {
     /// Largest upload, in bytes.
     pub upload_limit: u64,
+    /// Bytes that the films and exports of one project may take; of all projects.
+    pub quotas: [u64; 2],
 }
 
 /// What every request can reach.
@@ -24,4 +35,28 @@ pub struct AppState {
     pub typesetter: Typesetter,
     /// Settings.
     pub settings: ServeSettings,
+    /// What is counted.
+    pub metrics: Metrics,
+    /// Films that may come in at once, and pages that may listen.
+    pub(crate) uploads: Arc<Semaphore>,
+    pub(crate) streams: Arc<Semaphore>,
+    /// Where whole shots are read and written.
+    pub(crate) runtime: Handle,
+}
+
+impl AppState {
+    /// Called within the runtime that whole shots are read and written in. Fails only when the counters cannot be set up.
+    pub fn new(store: Store, library: Library, hub: EventHub, settings: ServeSettings) -> std::io::Result<Self> {
+        Ok(Self {
+            store,
+            library,
+            hub,
+            typesetter: Typesetter::default(),
+            settings,
+            metrics: Metrics::new().map_err(std::io::Error::other)?,
+            uploads: Arc::new(Semaphore::new(UPLOADS)),
+            streams: Arc::new(Semaphore::new(STREAMS)),
+            runtime: Handle::current(),
+        })
+    }
 }

@@ -1,6 +1,7 @@
 //! A film comes in: streamed to disk, looked at, and shown at once.
 
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use actix_web::http::header::CONTENT_LENGTH;
 use actix_web::{HttpRequest, HttpResponse, put, web};
@@ -15,10 +16,18 @@ use tokio::io::AsyncWriteExt;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::metrics::Counted;
 use crate::state::AppState;
 
 /// Longest name of a file that is kept, in characters.
 const MAX_NAME: usize = 120;
+
+/// Films that come in at the same time.
+pub(crate) const UPLOADS: usize = 4;
+/// Longest that a film which comes in may stand still.
+const STANDSTILL: Duration = Duration::from_secs(30);
+/// Bytes after which room is looked for again.
+const LOOK_FOR_ROOM: u64 = 64 << 20;
 
 #[derive(Deserialize)]
 pub(crate) struct UploadQuery {
@@ -40,6 +49,12 @@ pub(crate) async fn put_clip(
     if announced.is_some_and(|length| length > limit) {
         return Err(too_large(limit));
     }
+    let permit = state.uploads.try_acquire();
+    let _permit = permit.map_err(|_| {
+        ApiError::NotYet(format!("{UPLOADS} films are coming in already. Wait until one is there, then send it again."))
+    })?;
+    let _counted = Counted::new(&state.metrics.uploads);
+    check_quotas(&state, project.id, announced.unwrap_or(0)).await?;
     let clip = Uuid::new_v4();
     let folder = state.library.uploads().join(clip.to_string());
     let taken = take_in(&state, project.id, clip, &folder, &query.name, payload).await;
@@ -50,6 +65,23 @@ pub(crate) async fn put_clip(
     }
     let shot = taken?;
     Ok(HttpResponse::Created().json(json!({ "clip": clip, "shot": shot })))
+}
+
+/// Refuses what would take more than a project, or all of them, may take, or more than the disk has.
+async fn check_quotas(state: &AppState, project: Uuid, bytes: u64) -> Result<(), ApiError> {
+    state.library.make_sure_of_room(bytes)?;
+    let used = state.store.bytes_used(project).await?;
+    let whose = ["this project", "all projects together"];
+    for ((used, quota), whose) in used.into_iter().zip(state.settings.quotas).zip(whose) {
+        if used.saturating_add(bytes) > quota {
+            return Err(ApiError::Full(format!(
+                "The films and exports of {whose} may take {:.1} GB, and take {:.1} GB. Remove some that are not needed any more, then send it again.",
+                quota as f64 / 1e9,
+                used as f64 / 1e9
+            )));
+        }
+    }
+    Ok(())
 }
 
 fn too_large(limit: u64) -> ApiError {
@@ -69,7 +101,9 @@ async fn take_in(
 ) -> Result<Uuid, ApiError> {
     tokio::fs::create_dir_all(folder).await.map_err(ApiError::internal)?;
     let file = folder.join("original");
-    let bytes = stream_to_disk(payload, &file, state.settings.upload_limit).await?;
+    let bytes = stream_to_disk(state, payload, &file).await?;
+    // A film whose length was not announced.
+    check_quotas(state, project, bytes).await?;
     let library = state.library.clone();
     let (upload, begun) = (folder.to_owned(), std::time::Instant::now());
     let looked_at = web::block(move || look_at(&library, clip, &upload)).await.map_err(ApiError::internal)?;
@@ -95,15 +129,21 @@ async fn take_in(
     Ok(shot)
 }
 
-async fn stream_to_disk(mut payload: web::Payload, path: &PathBuf, limit: u64) -> Result<u64, ApiError> {
-    let mut file = tokio::fs::File::create(path).await.map_err(ApiError::internal)?;
-    let mut total = 0u64;
-    while let Some(chunk) = payload.next().await {
-        let chunk =
-            chunk.map_err(|_| ApiError::Unusable("The upload broke off; nothing was kept. Send it again.".into()))?;
+async fn stream_to_disk(state: &AppState, mut payload: web::Payload, path: &PathBuf) -> Result<u64, ApiError> {
+    let limit = state.settings.upload_limit;
+    let mut file = tokio::fs::File::create(path).await.map_err(disk)?;
+    let (mut total, mut looked_at) = (0u64, 0u64);
+    let broke_off = |why: &str| ApiError::Unusable(format!("The upload {why}; nothing was kept. Send it again."));
+    let stood_still = |_| broke_off("stood still for too long");
+    while let Some(chunk) = tokio::time::timeout(STANDSTILL, payload.next()).await.map_err(stood_still)? {
+        let chunk = chunk.map_err(|_| broke_off("broke off"))?;
         total += chunk.len() as u64;
         if total > limit {
             return Err(too_large(limit));
+        }
+        if total - looked_at > LOOK_FOR_ROOM {
+            looked_at = total;
+            state.library.make_sure_of_room(0)?;
         }
         file.write_all(&chunk).await.map_err(disk)?;
     }
@@ -112,11 +152,7 @@ async fn stream_to_disk(mut payload: web::Payload, path: &PathBuf, limit: u64) -
 }
 
 fn disk(error: std::io::Error) -> ApiError {
-    if error.kind() == std::io::ErrorKind::StorageFull {
-        ApiError::TooLarge("The disk of the server is full; nothing was kept. Make room and send it again.".into())
-    } else {
-        ApiError::internal(error)
-    }
+    if error.kind() == std::io::ErrorKind::StorageFull { MediaError::Full.into() } else { ApiError::internal(error) }
 }
 
 /// Probes the upload, moves it into its place and makes the first picture.

@@ -4,6 +4,7 @@ mod attached;
 mod deletion;
 mod graphics;
 mod hostile;
+mod limits;
 mod mending;
 mod pictures;
 mod several;

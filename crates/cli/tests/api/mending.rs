@@ -252,7 +252,7 @@ fn a_pin_ends_at_a_cut_until_a_person_says_that_there_is_none() {
     let server = Server::start(super::PROGRAM, &[]);
     let dir = tempfile::tempdir().unwrap();
     let film = "-f lavfi -i testsrc2=size=320x240:rate=25:duration=0.8 -f lavfi -i mandelbrot=size=320x240:rate=25:start_scale=0.4 \
-                -f lavfi -i cellauto=size=80x80:rate=25:rule=110:scroll=0 -filter_complex \
+                -f lavfi -i cellauto=size=80x80:rate=25:rule=110:scroll=0:random_seed=4 -filter_complex \
                 [1:v]trim=duration=0.8[b];[2:v]trim=end_frame=1,loop=40:1,setpts=N/25/TB[c];[0:v][b]concat=n=2[ab];[ab][c]overlay=120:80:shortest=1 \
                 -pix_fmt yuv420p";
     let shot = server.shot_of(&server.project("Open day"), &make_film(dir.path(), "two.mp4", film));

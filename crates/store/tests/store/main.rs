@@ -2,6 +2,7 @@
 
 mod deletion;
 mod jobs;
+mod model;
 
 use std::future::Future;
 

@@ -30,13 +30,27 @@ export function failure(message, word) {
   return error;
 }
 
-// Calls `receive` for every event; `connected` is told when the stream opens (again) and when it breaks.
-export function listen(query, receive, connected) {
-  const source = new EventSource(`/api/events?${query}`);
+// Calls `receive` for every event about this project or shot; `connected` is told when the stream opens (again) and when it breaks.
+export function listen(about, receive, connected) {
+  const concerns = ({ event, project, shot }) =>
+    event === "missed" || (project !== undefined && project === about.project) || (shot && shot === about.shot);
+  if (!window.SharedWorker) return listenAlone(about, receive, connected);
+  // Beside this script: an address with the program's version, so a new program has a new one.
+  const { port } = new SharedWorker(new URL("./news.js", import.meta.url), { name: "news" });
+  port.onmessage = ({ data }) => {
+    if (data.open !== undefined) connected(data.open);
+    else if (concerns(data.event)) receive(data.event);
+  };
+  window.addEventListener("pagehide", () => port.postMessage("bye"));
+  // Had from the browser's memory of pages: it is not connected any more.
+  window.addEventListener("pageshow", (shown) => shown.persisted && window.location.reload());
+}
+
+function listenAlone(about, receive, connected) {
+  const source = new EventSource(`/api/events?${new URLSearchParams(about)}`);
   source.onopen = () => connected(true);
   source.onerror = () => connected(false);
   source.onmessage = (message) => receive(JSON.parse(message.data));
-  return source;
 }
 
 // At most one call of `work` every `millis`, and always one after the last request.

@@ -115,7 +115,7 @@ Alpine.data("bench", () => {
       parts.pointer = new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
       new ResizeObserver(() => this.resized()).observe(this.$refs.picture);
       new ResizeObserver(() => this.drawTimeline()).observe(this.$refs.ruler);
-      listen(`shot=${shot}&project=${project}`, (event) => this.told(event), (open) => this.connected(open));
+      listen({ shot, project }, (event) => this.told(event), (open) => this.connected(open));
     },
 
     // --- what the server says -------------------------------------------------------------------------------------

@@ -55,7 +55,7 @@ Alpine.data("project", () => ({
     this.limitText = size(this.limit);
     this.name = this.$el.querySelector("h1").textContent;
     const refresh = throttled(250, () => this.refresh());
-    listen(`project=${this.id}`, refresh, (open) => open && refresh());
+    listen({ project: this.id }, refresh, (open) => open && refresh());
     this.refresh();
   },
 

@@ -1,0 +1,26 @@
+//! Faults made on purpose, many times, with a checker afterwards: what docs/reliability.md reports.
+//!
+//! `cargo bench -p jampin-cli --profile dev --bench drill -- kill 100` (also `stop`, `disk`, `broken 1000`, `load 120`).
+
+mod broken;
+mod checker;
+mod disk;
+mod kill;
+mod load;
+mod party;
+mod stop;
+
+const PROGRAM: &str = env!("CARGO_BIN_EXE_jampin");
+
+fn main() {
+    let words: Vec<String> = std::env::args().skip(1).filter(|word| !word.starts_with("--")).collect();
+    let count = |usual: u32| words.get(1).and_then(|word| word.parse().ok()).unwrap_or(usual);
+    match words.first().map(String::as_str) {
+        Some("kill") => kill::run(count(100)),
+        Some("stop") => stop::run(),
+        Some("disk") => disk::run(),
+        Some("broken") => broken::run(count(1000)),
+        Some("load") => load::run(count(120)),
+        _ => println!("drill: one of kill ROUNDS, stop, disk, broken COUNT, load SECONDS"),
+    }
+}

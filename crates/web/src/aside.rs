@@ -1,0 +1,58 @@
+//! What reads or writes a whole shot, away from the threads that answer requests: a long shot takes tens of milliseconds to be understood, and
+//! everybody else on the same thread would wait.
+
+use std::future::Future;
+
+use jampin_core::edit::Edit;
+use jampin_store::{Edited, NewJob, StoreError, StoredShot};
+use uuid::Uuid;
+
+use crate::state::AppState;
+
+impl AppState {
+    /// Runs something among the long work's threads.
+    async fn aside<T: Send + 'static>(
+        &self,
+        work: impl Future<Output = Result<T, StoreError>> + Send + 'static,
+    ) -> Result<T, StoreError> {
+        let done = self.runtime.spawn(work).await;
+        done.unwrap_or_else(|panic| Err(StoreError::Unreachable(format!("it broke down: {panic}"))))
+    }
+
+    /// [`jampin_store::Store::shot`].
+    pub(crate) async fn shot(&self, id: Uuid) -> Result<StoredShot, StoreError> {
+        let store = self.store.clone();
+        self.aside(async move { store.shot(id).await }).await
+    }
+
+    /// [`jampin_store::Store::edit`].
+    pub(crate) async fn edit(&self, shot: Uuid, revision: i64, title: &str, edit: &Edit) -> Result<Edited, StoreError> {
+        let (store, title, edit) = (self.store.clone(), title.to_owned(), edit.clone());
+        self.aside(async move { store.edit(shot, revision, &title, &edit).await }).await
+    }
+
+    /// [`jampin_store::Store::edit_with_job`].
+    pub(crate) async fn edit_with_job(
+        &self,
+        shot: Uuid,
+        revision: i64,
+        title: &str,
+        edit: &Edit,
+        job: NewJob,
+    ) -> Result<(Edited, Uuid), StoreError> {
+        let (store, title, edit) = (self.store.clone(), title.to_owned(), edit.clone());
+        self.aside(async move { store.edit_with_job(shot, revision, &title, &edit, job).await }).await
+    }
+
+    /// [`jampin_store::Store::undo`].
+    pub(crate) async fn undo(&self, shot: Uuid, revision: i64) -> Result<Edited, StoreError> {
+        let store = self.store.clone();
+        self.aside(async move { store.undo(shot, revision).await }).await
+    }
+
+    /// [`jampin_store::Store::redo`].
+    pub(crate) async fn redo(&self, shot: Uuid, revision: i64) -> Result<Edited, StoreError> {
+        let store = self.store.clone();
+        self.aside(async move { store.redo(shot, revision).await }).await
+    }
+}
