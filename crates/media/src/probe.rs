@@ -106,6 +106,12 @@ fn explain(error: MediaError) -> MediaError {
             "This film is cut off or was not finished writing: the index at its end is missing. Copy it again from the \
              camera or the program that made it."
         }
+        () if says("not on whitelist") => {
+            let codec = tail.split("Codec (").nth(1).and_then(|rest| rest.split(')').next()).unwrap_or("unknown");
+            return MediaError::BadInput(format!(
+                "A stream of this film is written in a way that is not read here ({codec}). Save it as H.264 or ProRes with plain sound, then bring that."
+            ));
+        }
         () if says("Invalid data found") || says("whitelist") || says("Unknown input format") => {
             "This is not a film that can be read. Films in MP4, MOV, MKV, WebM, AVI, MXF, MPEG, OGG or GIF files can be \
              opened."

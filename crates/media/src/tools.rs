@@ -11,13 +11,17 @@ const DEMUXERS: &str =
     "mov,matroska,webm,avi,mpegts,mpeg,mpegvideo,ogg,flv,asf,mxf,gif,apng,ivf,h264,hevc,dv,nut,y4m,yuv4mpegpipe";
 /// A film may be read from the file given and from our own pipes; nothing else, and no network.
 const PROTOCOLS: &str = "file,pipe";
-/// Decoders that a film may ask for: those of cameras, editors and the web; not the hundreds for games and forgotten devices.
-const DECODERS: &str = "h264,hevc,vvc,av1,libdav1d,libaom-av1,vp8,vp9,libvpx,libvpx-vp9,vp6,vp6f,mpeg1video,mpeg2video,mpeg4,msmpeg4v1,msmpeg4v2,\
-msmpeg4,h263,h263p,flv,wmv1,wmv2,wmv3,vc1,theora,mjpeg,prores,dnxhd,cfhd,dvvideo,ffv1,ffvhuff,huffyuv,utvideo,magicyuv,hap,qtrle,rawvideo,v210,\
-v210x,r210,svq1,svq3,cinepak,jpeg2000,libopenjpeg,png,apng,gif,bmp,tiff,webp,wrapped_avframe,\
-aac,aac_fixed,aac_latm,mp3,mp3float,mp2,mp2float,mp1,mp1float,ac3,ac3_fixed,eac3,dca,truehd,mlp,flac,alac,opus,libopus,vorbis,libvorbis,wmav1,wmav2,\
-wmapro,speex,libspeex,amrnb,amrwb,nellymoser,adpcm_ima_wav,adpcm_ima_qt,adpcm_ms,adpcm_swf,\
-pcm_s8,pcm_u8,pcm_s16le,pcm_s16be,pcm_s24le,pcm_s24be,pcm_s32le,pcm_s32be,pcm_f32le,pcm_f32be,pcm_f64le,pcm_f64be,pcm_alaw,pcm_mulaw,pcm_bluray,pcm_dvd";
+/// Decoders that a film may ask for: those of cameras, editors and the web, also for the sound and subtitles beside the picture, as a film with a stream that
+/// is not allowed is not opened at all; not the hundreds for games and forgotten devices.
+const DECODERS: &str = "h264,hevc,vvc,av1,libdav1d,libaom-av1,vp8,vp9,libvpx,libvpx-vp9,vp6,vp6a,vp6f,mpeg1video,mpeg2video,mpeg4,msmpeg4v1,\
+msmpeg4v2,msmpeg4,h261,h263,h263p,h263i,flv,wmv1,wmv2,wmv3,vc1,theora,mjpeg,mjpegb,prores,dnxhd,cfhd,dvvideo,ffv1,ffvhuff,huffyuv,utvideo,magicyuv,hap,\
+qtrle,rpza,smc,rawvideo,v210,v210x,v308,v408,v410,r210,svq1,svq3,cinepak,jpeg2000,libopenjpeg,png,apng,gif,bmp,tiff,webp,wrapped_avframe,\
+aac,aac_fixed,aac_latm,libfdk_aac,mp3,mp3float,mp3adu,mp3adufloat,mp2,mp2float,mp1,mp1float,ac3,ac3_fixed,eac3,dca,truehd,mlp,flac,alac,opus,libopus,vorbis,\
+libvorbis,wmav1,wmav2,wmapro,wmalossless,wmavoice,speex,libspeex,amrnb,amrwb,libopencore_amrnb,libopencore_amrwb,nellymoser,qdm2,qdmc,mace3,mace6,cook,\
+atrac3,atrac3al,atrac3p,atrac3pal,tta,wavpack,gsm,gsm_ms,libgsm,libgsm_ms,g722,g726,ilbc,libilbc,s302m,sonic,adpcm_ima_wav,adpcm_ima_qt,adpcm_ms,adpcm_swf,\
+adpcm_yamaha,adpcm_g722,adpcm_g726,pcm_s8,pcm_u8,pcm_s16le,pcm_s16be,pcm_u16le,pcm_u16be,pcm_s24le,pcm_s24be,pcm_s32le,pcm_s32be,pcm_f32le,pcm_f32be,pcm_f64le,\
+pcm_f64be,pcm_alaw,pcm_mulaw,pcm_bluray,pcm_dvd,pcm_s16le_planar,pcm_s24le_planar,pcm_s32le_planar,pcm_s16be_planar,pcm_s8_planar,\
+mov_text,subrip,srt,ass,ssa,webvtt,text,dvbsub,dvdsub,pgssub,xsub,cc_dec,libzvbi_teletextdec,subviewer,microdvd,jacosub,sami";
 /// Bytes of a picture that is written into a folder of them.
 const LARGEST_PICTURE: u64 = 64 << 20;
 

@@ -82,8 +82,10 @@ fn drill(party: &mut Party, film: &Path) {
     assert_eq!(std::fs::read_dir(media.join("exports")).map_or(0, Iterator::count), 0, "nothing half-made");
 
     let bytes = std::fs::metadata(film).map_or(0, |meta| meta.len());
-    fill(&media, bytes + 400_000);
-    let second = text(&party.upload(&project, film).json()["shot"]);
+    fill(&media, bytes + 3_000_000);
+    let second = party.upload(&project, film);
+    assert_eq!(second.status, 201, "{}", second.text());
+    let second = text(&second.json()["shot"]);
     let job = told(party);
     assert!(job["state"] == "failed" && says_full(&job), "{job}");
     let clip = party.get(&format!("/api/shots/{second}")).json()["clip"].clone();

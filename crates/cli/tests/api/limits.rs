@@ -157,3 +157,63 @@ fn the_database_gives_the_application_its_own_and_nothing_else() {
     );
     assert_ne!(bound, "0", "the server is connected");
 }
+
+#[test]
+fn a_fifth_film_at_once_waits_for_its_turn() {
+    let server = Server::start(PROGRAM, &[]);
+    let project = server.project("Open day");
+    let begun = || {
+        let mut stream = TcpStream::connect(&server.address).unwrap();
+        let head = format!(
+            "PUT /api/projects/{project}/clips?name=a.mp4 HTTP/1.1\r\nHost: {}\r\nContent-Length: 1000\r\n\r\n",
+            server.address
+        );
+        stream.write_all(head.as_bytes()).unwrap();
+        stream
+    };
+    let four = [begun(), begun(), begun(), begun()];
+    let since = Instant::now();
+    while !server.get("/metrics").text().contains("jampin_uploads 4\n") {
+        assert!(since.elapsed() < Duration::from_secs(20), "they do not come in");
+    }
+    let films = tempfile::tempdir().unwrap();
+    let film = make_film(films.path(), "card.mp4", FILM);
+    let refused = server.upload(&project, &film);
+    assert!(refused.status == 503 && refused.text().contains("coming in already"), "{}", refused.text());
+    drop(four);
+    while !server.get("/metrics").text().contains("jampin_uploads 0\n") {
+        assert!(since.elapsed() < Duration::from_secs(40), "they do not go");
+    }
+    assert_eq!(server.upload(&project, &film).status, 201);
+}
+
+#[test]
+fn a_decoder_that_films_do_not_need_is_not_started() {
+    let server = Server::start(PROGRAM, &[]);
+    let project = server.project("Open day");
+    let films = tempfile::tempdir().unwrap();
+    let film =
+        make_film(films.path(), "screen.avi", "-f lavfi -i testsrc2=size=320x240:rate=25:duration=0.4 -c:v zmbv");
+    let refused = server.upload(&project, &film);
+    assert!(refused.status == 422 && refused.text().contains("not read here (zmbv)"), "{}", refused.text());
+    assert_eq!([entries(&server, "clips"), entries(&server, "uploads")], [0, 0]);
+}
+
+#[test]
+fn subtitles_and_odd_sound_beside_the_picture_do_no_harm() {
+    let server = Server::start(PROGRAM, &[]);
+    let project = server.project("Open day");
+    let films = tempfile::tempdir().unwrap();
+    let titles = films.path().join("titles.srt");
+    std::fs::write(&titles, "1\n00:00:00,000 --> 00:00:00,300\nAll aboard\n").unwrap();
+    let picture = "-f lavfi -i testsrc2=size=320x240:rate=25:duration=0.4 -f lavfi -i sine=duration=0.4";
+    for (name, options) in [
+        ("titled.mp4", format!("-i {} -map 0 -map 1 -map 2 -pix_fmt yuv420p -c:s mov_text", titles.display())),
+        ("titled.mkv", format!("-i {} -map 0 -map 1 -map 2 -pix_fmt yuv420p -c:a wavpack -c:s ass", titles.display())),
+        ("sound.mov", "-pix_fmt yuv420p -c:a adpcm_ima_qt -ar 44100".into()),
+    ] {
+        let film = make_film(films.path(), name, &format!("{picture} {options}"));
+        let answer = server.upload(&project, &film);
+        assert_eq!(answer.status, 201, "{name}: {}", answer.text());
+    }
+}

@@ -6,6 +6,7 @@ mod engine;
 mod handed_on;
 mod harness;
 mod mending;
+mod pages;
 mod real;
 mod scenes;
 mod tasks;

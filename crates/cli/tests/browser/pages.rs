@@ -1,0 +1,50 @@
+//! Many pages at once, and the pages round the bench.
+
+use serde_json::json;
+
+use super::{open_bench, with_browser};
+
+/// More than the six connections that a browser keeps to one server.
+const PAGES: usize = 8;
+
+#[test]
+fn many_pages_of_one_browser_share_one_stream_of_news() {
+    with_browser(|server, browser| async move {
+        let shot = open_bench(&server, &browser).await;
+        let mut windows = vec![browser.client.window().await.unwrap()];
+        for _ in 1..PAGES {
+            let window = browser.client.new_window(true).await.unwrap().handle;
+            browser.client.switch_to_window(window.clone()).await.unwrap();
+            browser.goto(&server.address, &format!("/shots/{shot}")).await;
+            browser.until("window.jampin?.bench?.revision !== undefined && !jampin.bench.offline").await;
+            windows.push(window);
+        }
+        let streams = server.get("/metrics").text();
+        assert!(streams.contains("jampin_event_streams 1\n"), "{streams}");
+        let put = json!({ "revision": 0, "frame": 0, "x": 300.0, "y": 200.0, "follow": false, "name": "Guard" });
+        assert_eq!(server.send("POST", &format!("/api/shots/{shot}/pins"), &put).status, 201);
+        for window in [&windows[PAGES - 1], &windows[0], &windows[3]] {
+            browser.client.switch_to_window(window.clone()).await.unwrap();
+            browser.until("jampin.bench.subjects.some((subject) => subject.name === 'Guard')").await;
+        }
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
+fn a_project_is_deleted_and_had_back_by_hand() {
+    with_browser(|server, browser| async move {
+        let project = server.project("Goods office");
+        browser.goto(&server.address, "/").await;
+        let button = format!("document.querySelector('button[data-id=\"{project}\"]')");
+        browser.until(&button).await;
+        browser.press("Delete Goods office").await;
+        browser.until(&format!("!{button}")).await;
+        browser.goto(&server.address, "/deleted").await;
+        browser.until("document.body.innerText.includes('Goods office')").await;
+        browser.press("Have it back").await;
+        browser.until(&format!("location.pathname === '/projects/{project}'")).await;
+        browser.until("document.querySelector('h1').textContent === 'Goods office'").await;
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
