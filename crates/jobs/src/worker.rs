@@ -7,7 +7,9 @@ use std::time::Duration;
 use jampin_media::{Cancel, MediaError};
 use jampin_store::{Event, Job, Lease, Store, StoreError};
 use serde_json::Value;
+use tokio::runtime::Handle;
 use tokio::sync::broadcast::error::RecvError;
+use tokio::sync::oneshot;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
@@ -21,6 +23,8 @@ const MOST_AT_ONCE: usize = 6;
 /// How often it looks for orphaned jobs when nothing is announced.
 const LOOK: Duration = Duration::from_secs(2);
 
+/// How far long work stands back behind requests (nice(2)).
+const MODESTY: i32 = 3;
 /// How long after it broke off for the first time a job is tried again, and so much longer each time.
 const AGAIN: Duration = Duration::from_secs(1);
 
@@ -67,9 +71,8 @@ impl Worker {
         let cancel = Cancel::default();
         let full = Arc::new(AtomicBool::new(false));
         let alive = tokio::spawn(keep_alive(self.clone(), lease, cancel.clone(), Arc::clone(&full)));
-        let work = self.clone();
         let begun = std::time::Instant::now();
-        let ended = tokio::task::spawn_blocking(move || work.perform(&job, &lease, &cancel)).await;
+        let ended = self.clone().perform_aside(job, lease, cancel).await;
         alive.abort();
         tracing::info!(job = %id, seconds = begun.elapsed().as_secs_f32(), "ended");
         let ended = ended.map(|ended| match ended {
@@ -89,8 +92,8 @@ impl Worker {
                 tracing::warn!(job = %id, %error, "failed");
                 self.store.job_failed(&lease, &error.to_string()).await
             }
-            Err(panic) => {
-                tracing::error!(job = %id, %panic, "broke down");
+            Err(_) => {
+                tracing::error!(job = %id, "broke down");
                 self.store.job_failed(&lease, "This broke down inside Jam Pin. The log has the reason.").await
             }
         };
@@ -103,8 +106,27 @@ impl Worker {
         }
     }
 
-    fn perform(&self, job: &Job, lease: &Lease, cancel: &Cancel) -> Result<Value, TaskError> {
-        let runtime = &tokio::runtime::Handle::current();
+    /// On a thread of its own, which lets those go first that people wait for; so do the threads and programs that it starts. An error when it panics.
+    async fn perform_aside(
+        self,
+        job: Job,
+        lease: Lease,
+        cancel: Cancel,
+    ) -> Result<Result<Value, TaskError>, oneshot::error::RecvError> {
+        let runtime = Handle::current();
+        let (told, ended) = oneshot::channel();
+        let work = move || {
+            // Where the system refuses, it competes with the others as an equal.
+            let _ = rustix::process::nice(MODESTY);
+            // Nobody listens any more when the program ends.
+            let _ = told.send(self.perform(&runtime, &job, &lease, &cancel));
+        };
+        // Without a thread `told` is dropped: it is as if the work had broken down.
+        drop(std::thread::Builder::new().name("work".into()).spawn(work));
+        ended.await
+    }
+
+    fn perform(&self, runtime: &Handle, job: &Job, lease: &Lease, cancel: &Cancel) -> Result<Value, TaskError> {
         let work = Work { worker: self, runtime, job, lease, cancel };
         match job.kind.as_str() {
             "prepare" => prepare::run(&work),

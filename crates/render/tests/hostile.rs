@@ -15,13 +15,24 @@ const PICTURES: [&str; 3] = [
         <polygon points="0,0 1,2 3,-4" fill="&red;" opacity=".3"/><mask id="m"><circle r="4" fill="#fff"/></mask><circle r="4" mask="url(#m)"/></svg>"##,
 ];
 
+/// Anywhere, or within one attribute, so that it is still read.
+fn changed(dice: &mut Dice, svg: &str) -> Vec<u8> {
+    if dice.one_in(3) {
+        return changed_bytes(dice, svg.as_bytes());
+    }
+    let mut parts: Vec<Vec<u8>> = svg.split('"').map(|part| part.as_bytes().to_vec()).collect();
+    let which = 2 * dice.below(parts.len() as u64 / 2) as usize + 1;
+    parts[which] = changed_bytes(dice, &parts[which]);
+    parts.join(&b'"')
+}
+
 #[test]
 fn no_svg_makes_it_panic_and_none_stays_harmful() {
     let mut dice = Dice(5);
     let (count, mut taken) = (inputs(1500), 0);
     for _ in 0..count {
         let which = dice.below(3) as usize;
-        let bytes = changed_bytes(&mut dice, PICTURES[which].as_bytes());
+        let bytes = changed(&mut dice, PICTURES[which]);
         let Ok((svg, size)) = harmless_svg(&bytes) else { continue };
         taken += 1;
         assert!(size.iter().all(|side| *side > 0), "{size:?}");

@@ -119,6 +119,8 @@ Alpine.data("project", () => ({
       await call(method, path, body);
     } catch (error) {
       this.problem = error.message;
+      // What was pressed may be far below.
+      this.$nextTick(() => this.$refs.problem.scrollIntoView({ block: "nearest" }));
     }
     this.refresh();
   },
