@@ -37,8 +37,11 @@ async fn watched<B: MessageBody>(
     let pattern = request.match_pattern();
     let metrics = request.app_data::<web::Data<AppState>>().map(|state| state.metrics.clone());
     let bound = if pattern.as_deref() == Some(UPLOAD) && method == Method::PUT { Duration::MAX } else { LONGEST };
-    let given_up = |_| ApiError::NotYet("This took too long and was given up. Try again when less is going on.".into());
-    let mut response = tokio::time::timeout(bound, next.call(request)).await.map_err(given_up)??;
+    let answered = tokio::time::timeout(bound, next.call(request)).await;
+    let mut response = answered.map_err(|_| {
+        tracing::warn!(%method, path, "given up");
+        ApiError::NotYet("This took too long and was given up. Try again when less is going on.".into())
+    })??;
     if let Ok(value) = HeaderValue::from_str(&id.to_string()) {
         response.headers_mut().insert(REQUEST_ID, value);
     }

@@ -217,3 +217,19 @@ fn subtitles_and_odd_sound_beside_the_picture_do_no_harm() {
         assert_eq!(answer.status, 201, "{name}: {}", answer.text());
     }
 }
+
+#[test]
+fn an_upload_that_stands_still_is_given_up() {
+    let server = Server::start(PROGRAM, &[]);
+    let project = server.project("Open day");
+    let mut stream = TcpStream::connect(&server.address).unwrap();
+    stream.set_read_timeout(Some(Duration::from_secs(90))).unwrap();
+    let head = format!(
+        "PUT /api/projects/{project}/clips?name=a.mp4 HTTP/1.1\r\nHost: {}\r\nContent-Length: 1000\r\n\r\nhalf",
+        server.address
+    );
+    stream.write_all(head.as_bytes()).unwrap();
+    let said: Vec<String> = BufReader::new(stream).lines().map_while(Result::ok).collect();
+    assert!(said.iter().any(|line| line.contains("The upload stood still for too long; nothing was kept")), "{said:?}");
+    assert_eq!([entries(&server, "uploads"), entries(&server, "clips")], [0, 0]);
+}

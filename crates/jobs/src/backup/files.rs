@@ -84,7 +84,8 @@ fn copy_clip(from: &ClipFolder, to: &ClipFolder, report: &mut BackupReport) -> R
             }
             continue;
         }
-        for file in entries(&source) {
+        // A picture that is being made has another name until it is whole.
+        for file in entries(&source).into_iter().filter(|file| file.extension().is_some_and(|ending| ending == "jpg")) {
             let Some(name) = file.file_name() else { continue };
             copy_file(&file, &copy.join(name), report)?;
         }
