@@ -106,7 +106,7 @@ fn explain(error: MediaError) -> MediaError {
             "This film is cut off or was not finished writing: the index at its end is missing. Copy it again from the \
              camera or the program that made it."
         }
-        () if says("not on whitelist") => {
+        () if says("Codec (") && says("not on whitelist") => {
             let codec = tail.split("Codec (").nth(1).and_then(|rest| rest.split(')').next()).unwrap_or("unknown");
             return MediaError::BadInput(format!(
                 "A stream of this film is written in a way that is not read here ({codec}). Save it as H.264 or ProRes with plain sound, then bring that."

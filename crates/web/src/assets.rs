@@ -20,6 +20,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "logo.svg",
     "theme.css",
     "bench.css",
+    "js/ahead.js",
     "js/api.js",
     "js/attach.js",
     "js/bench.js",

@@ -2,7 +2,7 @@
 
 use serde_json::json;
 
-use super::{open_bench, with_browser};
+use super::{film, on_page, open_bench, place, with_browser};
 
 /// More than the six connections that a browser keeps to one server.
 const PAGES: usize = 8;
@@ -46,5 +46,35 @@ fn a_project_is_deleted_and_had_back_by_hand() {
         browser.until(&format!("location.pathname === '/projects/{project}'")).await;
         browser.until("document.querySelector('h1').textContent === 'Goods office'").await;
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
+fn a_name_that_is_typed_at_once_is_the_subjects_and_none_of_its_letters_a_key() {
+    with_browser(|server, browser| async move {
+        let shot = open_bench(&server, &browser).await;
+        browser.click(on_page(&browser, place(&film().1, "clock", 0)).await).await;
+        // Among its letters: export, keys, hold still, the next subject.
+        browser.type_text("Eesthls\u{e007}").await;
+        browser.until("jampin.bench.subjects[0]?.name === 'Eesthls'").await;
+        let kept = server.wait(&format!("/api/shots/{shot}"), |state| state["subjects"][0]["name"] == "Eesthls");
+        assert_eq!(kept["subjects"].as_array().unwrap().len(), 1);
+        assert_eq!(
+            browser.eval("[jampin.bench.hold, !document.querySelector('.modal.show')]").await,
+            json!(["off", true])
+        );
+
+        // Refused: as when somebody else is quicker, or nothing can be followed there.
+        browser
+            .eval("(jampin.bench.path = '/api/nowhere', jampin.bench.select(null), jampin.bench.place?.(), 0)")
+            .await;
+        browser.eval("jampin.bench.putPin(200, 150)").await;
+        browser.type_text("eh").await;
+        browser.until("jampin.bench.notices.length > 0").await;
+        browser.type_text("eh").await;
+        assert_eq!(
+            browser.eval("[jampin.bench.hold, !document.querySelector('.modal.show')]").await,
+            json!(["off", true])
+        );
     });
 }

@@ -1,6 +1,7 @@
 // The bench: one shot. Where things are and how they move comes from the server; this shows it and sends what is done.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, listen, throttled } from "./api.js";
+import { typingAhead } from "./ahead.js";
 import { attaching } from "./attach.js";
 import { bounding } from "./boundary.js";
 import { cleaning } from "./clean.js";
@@ -53,7 +54,7 @@ Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), flaring(), patching(), spotting(parts), looking(parts), rowing(parts), attaching(parts), keyframes(), exporting(parts), importing(), {
+  return compose(typingAhead(parts), following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), flaring(), patching(), spotting(parts), looking(parts), rowing(parts), attaching(parts), keyframes(), exporting(parts), importing(), {
     loaded: false,
     revision: 0,
     clip: {},
@@ -399,12 +400,16 @@ Alpine.data("bench", () => {
       if (this.adding === "pin") return this.addPin(x, y);
       const frame = this.frame;
       const hand_over = this.handing ? this.selected : null;
+      if (!hand_over) this.beginAhead();
       const answer = await this.write(() => call("POST", `${this.path}/pins`, { revision: this.revision, frame, x, y, follow: true, hand_over }));
-      if (!answer) return;
+      if (!answer) {
+        if (!hand_over) this.refuseAhead();
+        return;
+      }
       this.select(answer.made.subject);
       if (hand_over) return;
       this.say(spotProblem(answer.choice.problem), false);
-      this.$nextTick(() => this.focusOn("subject-name"));
+      this.$nextTick(() => this.endAhead(this.focusOn("subject-name")));
     },
 
     escape() {

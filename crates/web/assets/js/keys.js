@@ -66,6 +66,7 @@ export function press(event, bench) {
   }
   const nudge = event.altKey && event.key.startsWith("Arrow");
   if ((control && !nudge) || field || document.querySelector(".modal.show")) return false;
+  if (bench.takesAhead(event)) return true;
   // Buttons and links keep the keys that press them.
   const pressed = event.target.closest?.("button, a, summary, input[type=checkbox]");
   if (pressed && (event.key === " " || event.key === "Enter")) return false;

@@ -63,6 +63,7 @@ export const looking = (parts) => ({
     const field = document.getElementById(id);
     field?.focus();
     field?.select?.();
+    return field;
   },
   openSheet(id) {
     window.bootstrap.Modal.getOrCreateInstance(document.getElementById(id)).show();
