@@ -42,8 +42,10 @@ pub fn still_to_png(tools: &Tools, demuxer: &str, from: &Path, to: &Path) -> Res
     match output(command, tools.limits.probe, 1 << 20) {
         Ok(_) => png_size(to),
         Err(MediaError::Tool { tail, .. }) => {
-            let last = tail.lines().next_back().unwrap_or_default();
-            Err(MediaError::BadInput(format!("This picture cannot be read. {last}")))
+            tracing::info!(tail, "a picture cannot be read");
+            Err(MediaError::BadInput(
+                "This picture cannot be read: it is damaged or cut off. Save it as PNG and bring it again.".into(),
+            ))
         }
         Err(error) => Err(error),
     }

@@ -171,13 +171,19 @@ pub fn first_picture(tools: &Tools, folder: &ClipFolder, info: &ClipInfo) -> Res
     command.args(["-map", &format!("0:{}", info.stream), "-frames:v", "1"]);
     command.args(["-vf", &picture_filter(info, preview_size(info.size))]).args(JPEG_OPTIONS);
     command.args(["-f", "image2", "-atomic_writing", "1"]).writes_pictures(&folder.previews(), &picture_name(Frame(0)));
-    let undecodable = |tail: &str| MediaError::BadInput(format!("No frame of this film can be decoded. {tail}"));
     match output(command, tools.limits.quiet, 1 << 20) {
-        Err(MediaError::Tool { tail, .. }) => Err(undecodable(tail.lines().next_back().unwrap_or_default())),
+        Err(MediaError::Tool { tail, .. }) => Err(undecodable(&tail)),
         Err(error) => Err(error),
         Ok(_) if !folder.preview(Frame(0)).exists() => Err(undecodable("")),
         Ok(_) => Ok(()),
     }
+}
+
+/// What ffmpeg says of it is for the log: a person can do nothing with it.
+fn undecodable(said: &str) -> MediaError {
+    tracing::info!(said, "no frame can be decoded");
+    let why = "No frame of this film can be decoded: it is damaged or cut off. Copy it again from where it was made.";
+    MediaError::BadInput(why.into())
 }
 
 /// Decodes the whole clip once, or the part of it that is wanted; the whole where a part cannot be found again by its times. `progress` is called
@@ -224,8 +230,7 @@ pub fn prepare(
         }
     }
     if count == 0 {
-        let last = complaints.lines().next_back().unwrap_or_default();
-        return Err(MediaError::BadInput(format!("No frame of this film can be decoded. {last}")));
+        return Err(undecodable(&complaints));
     }
     let (table, remarks) = match leave {
         Leave::PlanesOf(_) => (table.clone(), Vec::new()),
