@@ -129,8 +129,8 @@ pub(crate) struct SandboxedArgs {
     pub reads: Vec<PathBuf>,
     #[arg(long)]
     pub writes: Vec<PathBuf>,
-    /// The program and its words.
-    #[arg(last = true, required = true)]
+    /// The program and its words; without any, what holds on this system is said.
+    #[arg(last = true)]
     pub command: Vec<OsString>,
 }
 

@@ -6,31 +6,25 @@ use std::process::Command;
 
 use anyhow::Context;
 use jampin_media::Tools;
-use jampin_sandbox::{Limits, Reach, become_program, enter};
+use jampin_sandbox::{Limits, Reach, Strength, become_program, enter};
 
 use crate::args::SandboxedArgs;
 use crate::bad_input;
 
 /// Says that it was the sandbox that failed, and not what should run in it.
 const NOT_ENTERED: i32 = 125;
-/// Asks what holds on this system.
-const WHAT_HOLDS: &str = "what-holds";
-
 pub(crate) fn run(args: SandboxedArgs) -> ! {
     let SandboxedArgs { memory, processor, file, reads, writes, command } = args;
     let reach = Reach { reads, writes, limits: Limits { memory, processor, file } };
-    let (program, arguments) =
-        command.split_first().map_or((WHAT_HOLDS.as_ref(), &[][..]), |(p, a)| (p.as_os_str(), a));
-    let error = if program == WHAT_HOLDS {
-        match enter(Path::new("/nowhere"), &reach) {
-            Ok(strength) => {
-                println!("{} {}", strength.namespaces, strength.files);
+    let error = match command.split_first() {
+        Some((program, arguments)) => become_program(Command::new(program).args(arguments), &reach),
+        None => match enter(Path::new(""), &reach) {
+            Ok(Strength { namespaces, files }) => {
+                println!("{namespaces} {files}");
                 std::process::exit(0)
             }
             Err(error) => error,
-        }
-    } else {
-        become_program(Command::new(program).args(arguments), &reach)
+        },
     };
     eprintln!("jampin: {error}");
     std::process::exit(NOT_ENTERED)
@@ -61,7 +55,7 @@ pub(crate) fn tools(no_sandbox: bool) -> anyhow::Result<Tools> {
 
 /// Tells the log what the sandbox keeps away on this system. An error when it cannot be entered at all.
 fn report(sandbox: &Path) -> anyhow::Result<()> {
-    let limits = ["--memory=1000000000", "--processor=10", "--file=0", "--", WHAT_HOLDS];
+    let limits = ["--memory=1000000000", "--processor=10", "--file=0"];
     let ended = Command::new(sandbox).arg("sandboxed").args(limits).env_clear().output()?;
     let said = String::from_utf8_lossy(&ended.stdout);
     match said.trim() {

@@ -33,21 +33,28 @@ fn attachments() -> Vec<Value> {
                 "placement": { "offset": { "x": 190.0, "y": 110.0 } }, "show": { "on": true, "opacity": 0.5, "order": 3 } }),
         json!({ "id": id(21), "kind": "boundary", "corners": corners, "closed": true, "width": 6.0, "colour": "#e8c656",
                 "style": { "dashed": [12.0, 8.0] }, "drawing": { "on_frames": 4, "off_frames": 3, "easing": even } }),
-        json!({ "id": id(22), "kind": "picture", "picture": id(90), "pixels": [40, 20], "lies": { "face": corners }, "place": { "x": 0.0, "y": 0.0 }, "size": [0.8, 0.9] }),
-        json!({ "id": id(23), "kind": "flare", "colour": "#ffd9a0", "size": 70.0, "rays": 12, "streak": 2.0, "ring": 0.0, "ghosts": 5, "place": { "x": 30.0, "y": 20.0 } }),
-        json!({ "id": id(24), "kind": "cover", "outline": "ellipse", "place": { "x": 170.0, "y": 90.0 }, "size": [190.0, 120.0], "effect": { "blur": 8.0 } }),
+        json!({ "id": id(22), "kind": "picture", "picture": id(90), "pixels": [40, 20], "lies": { "face": corners }, "place": { "x": 0.0,
+            "y": 0.0 }, "size": [0.8, 0.9] }),
+        json!({ "id": id(23), "kind": "flare", "colour": "#ffd9a0", "size": 70.0, "rays": 12, "streak": 2.0, "ring": 0.0, "ghosts": 5,
+            "place": { "x": 30.0, "y": 20.0 } }),
+        json!({ "id": id(24), "kind": "cover", "outline": "ellipse", "place": { "x": 170.0, "y": 90.0 }, "size": [190.0, 120.0],
+            "effect": { "blur": 8.0 } }),
         json!({ "id": id(25), "kind": "front", "outline": outline, "since": 2, "rides": true, "feather": 2.0 }),
     ]
 }
 
 fn subject() -> Value {
-    let cleaning = json!({ "steps": [{ "step": "outliers", "window": 7, "sigmas": 3.0, "least": 1.0 }, { "step": "smooth", "strength": 1.0, "range": { "first": 2, "last": 20 } }] });
+    let cleaning = json!({ "steps": [{ "step": "outliers", "window": 7, "sigmas": 3.0, "least": 1.0 }, { "step": "smooth", "strength": 1.0,
+        "range": { "first": 2, "last": 20 } }] });
     json!({ "id": id(10), "name": "Yard", "letter": "A", "colour": 1, "pins": (1..=4).map(pin).collect::<Vec<_>>(), "attachments": attachments(),
             "cleaning": cleaning, "points": [{ "id": id(30), "placed": [{ "frame": 0, "at": { "x": 5.0, "y": 6.0 } }] }] })
 }
 
 fn samples(n: u32) -> Value {
-    let sample = |frame: u32| json!([frame, { "at": { "x": 100.0 + f64::from(frame), "y": 80.0 }, "match": 0.9, "state": "found", "covariance": { "xx": 0.1, "xy": 0.0, "yy": 0.1 }, "shape": null }]);
+    let sample = |frame: u32| {
+        json!([frame, { "at": { "x": 100.0 + f64::from(frame), "y": 80.0 }, "match": 0.9, "state": "found",
+        "covariance": { "xx": 0.1, "xy": 0.0, "yy": 0.1 }, "shape": null }])
+    };
     json!({ "edit": "set_samples", "pin": id(n), "samples": (0..30).map(sample).collect::<Vec<_>>() })
 }
 
@@ -157,7 +164,8 @@ fn no_table_makes_it_panic() {
 #[test]
 fn no_pins_file_makes_it_panic() {
     let good = json!({ "pins": [
-        { "name": "lamp", "frame": 0, "x": 412.5, "y": 230.5, "pattern": [31, 31], "search": "auto", "motion": "affine", "guides": [{ "frame": 9, "x": 1, "y": 2 }] },
+        { "name": "lamp", "frame": 0, "x": 412.5, "y": 230.5, "pattern": [31, 31], "search": "auto", "motion": "affine", "guides": [{ "frame": 9,
+            "x": 1, "y": 2 }] },
         { "name": "door", "frame": 3, "x": 12, "y": 30, "channel": "luma", "reference": "checked", "filter": "none", "stop_below": 0.8 }] });
     assert!(PinFile::parse(&good.to_string()).is_ok());
     let mut dice = Dice(3);

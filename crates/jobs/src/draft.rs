@@ -36,7 +36,7 @@ impl<'a> Draft<'a> {
         }
         put_in_place(&self.path, &self.published)?;
         let written = self.published.metadata();
-        Ok(written.map_err(|source| MediaError::Io { context: "reading the film".into(), source })?.len())
+        Ok(written.map_err(MediaError::io("reading the film"))?.len())
     }
 }
 

@@ -7,23 +7,19 @@ use jampin_media::MediaError;
 
 /// Makes the folder of a file.
 pub fn make_room_for(path: &Path) -> Result<(), MediaError> {
-    path.parent().map_or(Ok(()), |folder| fs::create_dir_all(folder).map_err(failed("making room for a file")))
+    path.parent().map_or(Ok(()), |folder| fs::create_dir_all(folder).map_err(MediaError::io("making room for a file")))
 }
 
 /// Moves a finished file to where it belongs: it appears there whole or not at all, and stays.
 pub fn put_in_place(from: &Path, to: &Path) -> Result<(), MediaError> {
     make_room_for(to)?;
-    File::open(from).and_then(|file| file.sync_all()).map_err(failed("keeping a file"))?;
-    fs::rename(from, to).map_err(failed("putting a file in its place"))?;
+    File::open(from).and_then(|file| file.sync_all()).map_err(MediaError::io("keeping a file"))?;
+    fs::rename(from, to).map_err(MediaError::io("putting a file in its place"))?;
     // The name is in the folder, and the folder's own name in the one above.
     for folder in to.ancestors().skip(1).take(2).filter(|folder| !folder.as_os_str().is_empty()) {
-        File::open(folder).and_then(|folder| folder.sync_all()).map_err(failed("keeping a folder"))?;
+        File::open(folder).and_then(|folder| folder.sync_all()).map_err(MediaError::io("keeping a folder"))?;
     }
     Ok(())
-}
-
-pub(crate) fn failed(context: &'static str) -> impl FnOnce(std::io::Error) -> MediaError {
-    move |source| MediaError::Io { context: context.into(), source }
 }
 
 #[cfg(test)]

@@ -9,7 +9,7 @@ use jampin_store::{Known, StoreError};
 use uuid::Uuid;
 
 use crate::durable::make_room_for;
-use crate::library::is_removed;
+use crate::library::take_away;
 use crate::{Library, PrepareTask, Task, TaskError, Worker};
 
 /// Younger files may belong to something whose row is still to come.
@@ -57,7 +57,7 @@ pub async fn put_right(worker: &Worker, untouched: Duration) -> Result<PutRight,
     }
     let is_unneeded = |file: &OldFile| (is_ours || file.is_draft) && !file.is_needed(&known);
     let unneeded: Vec<PathBuf> = old.into_iter().filter(is_unneeded).map(|file| file.path).collect();
-    let removed = tokio::task::spawn_blocking(move || unneeded.into_iter().filter(|path| is_removed(path)).collect());
+    let removed = tokio::task::spawn_blocking(move || unneeded.into_iter().filter(|path| take_away(path)).collect());
     Ok(PutRight { removed: removed.await.map_err(|error| TaskError::BrokenOff(error.to_string()))?, taken_up })
 }
 
@@ -216,6 +216,6 @@ mod tests {
             old.iter().map(|file| (file.kind, file.id)).collect::<Vec<_>>(),
             [(Kind::Upload, Uuid::from_u128(7))]
         );
-        assert!(is_removed(&old[0].path) && !upload.exists());
+        assert!(take_away(&old[0].path) && !upload.exists());
     }
 }

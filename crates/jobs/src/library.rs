@@ -34,8 +34,7 @@ impl Library {
 
     /// An error when so many bytes more would leave less free than the reserve.
     pub fn make_sure_of_room(&self, bytes: u64) -> Result<(), MediaError> {
-        let full = |source| MediaError::Io { context: "looking for room on the disk".into(), source };
-        if self.room().map_err(full)? >= bytes.saturating_add(self.reserve) {
+        if self.room().map_err(MediaError::io("looking for room on the disk"))? >= bytes.saturating_add(self.reserve) {
             return Ok(());
         }
         Err(MediaError::Full)
@@ -106,7 +105,7 @@ impl Library {
         let clips = remains.clips.iter().map(|id| self.clip(*id).path().to_owned());
         let pictures = remains.pictures.iter().map(|id| self.picture(*id));
         for path in clips.chain(pictures).chain(self.files_of(&remains.films)) {
-            is_removed(&path);
+            take_away(&path);
         }
     }
 
@@ -127,8 +126,8 @@ impl Library {
     }
 }
 
-/// Whether a file or folder is gone now.
-pub(crate) fn is_removed(path: &Path) -> bool {
+/// Removes a file or folder; whether it is gone now.
+pub(crate) fn take_away(path: &Path) -> bool {
     let done = if path.is_dir() { std::fs::remove_dir_all(path) } else { std::fs::remove_file(path) };
     match done {
         Err(error) if error.kind() != io::ErrorKind::NotFound => {

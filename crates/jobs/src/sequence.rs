@@ -45,8 +45,7 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     }
     let draft = Draft::new(worker, lease, task.container.extension())?;
     let pieces = Pieces(draft.path().with_extension("pieces"));
-    std::fs::create_dir_all(&pieces.0)
-        .map_err(|source| MediaError::Io { context: "making room for films".into(), source })?;
+    std::fs::create_dir_all(&pieces.0).map_err(MediaError::io("making room for films"))?;
     let of: u32 = shots.iter().map(|shot| shot.range.count()).sum();
     // Each frame is painted, then joined.
     let mut report = Report::new(worker, runtime, lease, of, 2);

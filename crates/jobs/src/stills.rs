@@ -7,7 +7,7 @@ use jampin_render::harmless_svg;
 use uuid::Uuid;
 
 use crate::Library;
-use crate::durable::{failed, make_room_for, put_in_place};
+use crate::durable::{make_room_for, put_in_place};
 
 /// The word by which our own program makes an SVG harmless, shut in: standard input to standard output, where the first line has width and height.
 pub const HARMLESS_SVG: &str = "harmless-svg";
@@ -29,14 +29,14 @@ fn draw(library: &Library, bytes: &[u8], out: &Path) -> Result<[u32; 2], MediaEr
         Some(StillKind::Pixels(demuxer)) => {
             let raw = out.with_extension("raw");
             let size = std::fs::write(&raw, bytes)
-                .map_err(failed("keeping a picture"))
+                .map_err(MediaError::io("keeping a picture"))
                 .and_then(|()| still_to_png(&library.tools, demuxer, &raw, out));
             let _ = std::fs::remove_file(&raw);
             size
         }
         Some(StillKind::Text) => {
             let (svg, size) = vector(library, bytes)?;
-            std::fs::write(out, svg).map_err(failed("keeping a picture"))?;
+            std::fs::write(out, svg).map_err(MediaError::io("keeping a picture"))?;
             Ok(size)
         }
         None => {

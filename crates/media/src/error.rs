@@ -46,7 +46,8 @@ pub enum MediaError {
 }
 
 impl MediaError {
-    pub(crate) fn io(context: impl Into<String>) -> impl FnOnce(std::io::Error) -> Self {
+    /// Of a failure of the system while something was being done; a full disk is told from others.
+    pub fn io(context: impl Into<String>) -> impl FnOnce(std::io::Error) -> Self {
         let context = context.into();
         move |source: std::io::Error| match source.kind() {
             std::io::ErrorKind::StorageFull | std::io::ErrorKind::QuotaExceeded => Self::Full,

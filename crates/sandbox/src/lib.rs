@@ -17,7 +17,7 @@ use thiserror::Error;
 pub use limits::Limits;
 
 /// What a program may reach besides the system's own libraries.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Reach {
     /// Files and folders that it may read.
     pub reads: Vec<PathBuf>,

@@ -17,12 +17,6 @@ pub struct Limits {
 /// Files open at once: more than any film needs.
 const OPEN_FILES: u64 = 256;
 
-impl Default for Limits {
-    fn default() -> Self {
-        Self { memory: 6 << 30, processor: 3600, file: 0 }
-    }
-}
-
 impl Limits {
     pub(crate) fn set(self) -> nix::Result<()> {
         let limits = [

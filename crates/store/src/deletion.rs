@@ -69,7 +69,7 @@ impl Store {
             .await
     }
 
-    /// Gives a deleted project back as it was.
+    /// Gives a deleted project back as it was; work on it that was stopped stays so, and can be asked for again.
     pub async fn restore_project(&self, id: Uuid) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection

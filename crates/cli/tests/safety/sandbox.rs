@@ -56,7 +56,7 @@ fn sandboxed(options: &[String], command: &[&Path]) -> Output {
 }
 
 fn keeps_files_away() -> bool {
-    let said = sandboxed(&["--file=0".into()], &[Path::new("what-holds")]);
+    let said = sandboxed(&["--file=0".into()], &[]);
     let said = String::from_utf8_lossy(&said.stdout).into_owned();
     assert!(said.starts_with("true ") || said.starts_with("false "), "{said}");
     said.trim().ends_with("true")

@@ -17,7 +17,7 @@ use thiserror::Error;
 use uuid::Uuid;
 
 use crate::Library;
-use crate::library::is_removed;
+use crate::library::take_away;
 use files::{copy_all, copy_files, entries, identity, on_disk};
 
 /// How often a moment is chosen anew before giving up.
@@ -182,6 +182,6 @@ fn tidy(folder: &Path, copy: &Library, known: &Known, dump: &str) {
         entries(&room).into_iter().filter(is_unneeded).collect::<Vec<_>>()
     });
     for path in old_dumps.chain(unneeded) {
-        is_removed(&path);
+        take_away(&path);
     }
 }

@@ -6,6 +6,7 @@ import { attaching } from "./attach.js";
 import { bounding } from "./boundary.js";
 import { cleaning } from "./clean.js";
 import { compose } from "./compose.js";
+import "./directives.js";
 import { exporting } from "./exports.js";
 import { flaring } from "./flare.js";
 import { following } from "./follow.js";
@@ -18,43 +19,26 @@ import { mending } from "./mend.js";
 import { Overlay } from "./overlay.js";
 import { patching } from "./patches.js";
 import { picturing } from "./pictures.js";
+import { placing } from "./placing.js";
 import { Player } from "./player.js";
 import { Pointer } from "./pointer.js";
 import { rowing } from "./rows.js";
-import { spotProblem, spotting } from "./spots.js";
+import { spotting } from "./spots.js";
 import { several } from "./several.js";
 import { Timeline } from "./timeline.js";
 import { Track } from "./track.js";
 import { paintLegend } from "./trail.js";
 
-// Shows a value in a field, but never while somebody is typing into it.
-Alpine.directive("kept", (field, { expression }, { evaluateLater, effect, cleanup }) => {
-  const value = evaluateLater(expression);
-  const show = () => value((now) => (field.value = now ?? ""));
-  effect(() => value((now) => document.activeElement !== field && (field.value = now ?? "")));
-  // Left without a change, or with one that was refused: what is true is shown again.
-  const left = () => setTimeout(show, 400);
-  field.addEventListener("blur", left);
-  cleanup(() => field.removeEventListener("blur", left));
-});
-
-// What was picked from a list of things to do is done, and the list shows its own name again.
-Alpine.directive("pick", (list, { expression }, { evaluateLater, cleanup }) => {
-  const run = evaluateLater(expression);
-  const chosen = () => {
-    const picked = list.value;
-    list.value = "";
-    if (picked !== "") run(() => {}, { scope: { picked } });
-  };
-  list.addEventListener("change", chosen);
-  cleanup(() => list.removeEventListener("change", chosen));
-});
-
 Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
-  return compose(typingAhead(parts), following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(), picturing(), flaring(), patching(), spotting(parts), looking(parts), rowing(parts), attaching(parts), keyframes(), exporting(parts), importing(), {
+  const others = [
+    typingAhead(parts), placing(parts), following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(),
+    picturing(), flaring(), patching(), spotting(parts), looking(parts), rowing(parts), attaching(parts), keyframes(), exporting(parts),
+    importing(),
+  ];
+  return compose(...others, {
     loaded: false,
     revision: 0,
     clip: {},
@@ -70,9 +54,6 @@ Alpine.data("bench", () => {
     redoTitle: null,
     jobs: [],
     notices: [],
-    cursor: null,
-    placing: false,
-    placingHere: false,
     panning: false,
     saving: 0,
     offline: false,
@@ -362,75 +343,6 @@ Alpine.data("bench", () => {
       const index = this.subjects.findIndex((one) => one.id === this.selected);
       this.select(this.subjects[(index + 1) % this.subjects.length].id);
     },
-    newSubject() {
-      this.selected = null;
-      this.placing = true;
-      const { player } = parts;
-      const middle = player.toPicture(player.box.width / 2, player.box.height / 2);
-      this.cursor = { x: Math.round(middle.x) + 0.5, y: Math.round(middle.y) + 0.5 };
-      this.$refs.picture.focus();
-      this.repaint();
-    },
-    moveCursor(event) {
-      const by = event.shiftKey ? 10 : 1;
-      const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0;
-      const dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
-      this.cursor = { x: this.cursor.x + dx, y: this.cursor.y + dy };
-      this.repaint();
-    },
-    putAtCursor() {
-      const { x, y } = this.cursor;
-      this.putPin(x, y);
-    },
-    async putPin(x, y) {
-      this.cursor = null;
-      this.$refs.hint.hidden = true;
-      if (this.byHand) return this.handPlaced(x, y);
-      if (this.adding === "point") return this.placePoint(x, y);
-      const { width, height } = this.clip;
-      if (x < 0 || y < 0 || x >= width || y >= height) {
-        this.say("The pin has to be put on the picture.", true);
-        return;
-      }
-      if (this.placingHere) {
-        this.placingHere = false;
-        await this.setGuide(x, y);
-        return;
-      }
-      if (this.adding === "pin") return this.addPin(x, y);
-      const frame = this.frame;
-      const hand_over = this.handing ? this.selected : null;
-      if (!hand_over) this.beginAhead();
-      const answer = await this.write(() => call("POST", `${this.path}/pins`, { revision: this.revision, frame, x, y, follow: true, hand_over }));
-      if (!answer) {
-        if (!hand_over) this.refuseAhead();
-        return;
-      }
-      this.select(answer.made.subject);
-      if (hand_over) return;
-      this.say(spotProblem(answer.choice.problem), false);
-      this.$nextTick(() => this.endAhead(this.focusOn("subject-name")));
-    },
-
-    escape() {
-      if (this.linking || this.outlining) {
-        this.linking = this.outlining = null;
-        this.repaint();
-      } else if (this.adding) this.addOn(this.adding);
-      else if (this.byHand) this.endByHand();
-      else if (this.chosen) this.choose(null);
-      else if (this.handing || this.placingHere) {
-        this.handing = this.placingHere = false;
-        this.cursor = null;
-        this.repaint();
-      } else if (this.cursor || this.placing) {
-        this.cursor = null;
-        this.placing = false;
-        if (!this.selected && this.subjects.length) this.select(this.subjects[0].id);
-        this.repaint();
-      } else this.stopFollowing();
-    },
-
     // While a name is typed the label follows every letter; only the finished name is one edit.
     nameTyped(text) {
       clearTimeout(parts.typing);
@@ -449,7 +361,6 @@ Alpine.data("bench", () => {
       this.edit(`Remove ${subject.name}`, { edit: "remove_subject", subject: subject.id });
       this.say(`${subject.name} is removed.`, false, "Undo", () => this.undo());
     },
-
   });
 });
 Alpine.start();

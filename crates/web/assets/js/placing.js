@@ -1,0 +1,78 @@
+// Where the next pin goes: put down by mouse, or by keyboard under a crosshair.
+import { call } from "./api.js";
+import { spotProblem } from "./spots.js";
+
+export const placing = (parts) => ({
+  cursor: null,
+  placing: false,
+  placingHere: false,
+
+  newSubject() {
+    this.selected = null;
+    this.placing = true;
+    const { player } = parts;
+    const middle = player.toPicture(player.box.width / 2, player.box.height / 2);
+    this.cursor = { x: Math.round(middle.x) + 0.5, y: Math.round(middle.y) + 0.5 };
+    this.$refs.picture.focus();
+    this.repaint();
+  },
+  moveCursor(event) {
+    const by = event.shiftKey ? 10 : 1;
+    const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0;
+    const dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
+    this.cursor = { x: this.cursor.x + dx, y: this.cursor.y + dy };
+    this.repaint();
+  },
+  putAtCursor() {
+    const { x, y } = this.cursor;
+    this.putPin(x, y);
+  },
+  async putPin(x, y) {
+    this.cursor = null;
+    this.$refs.hint.hidden = true;
+    if (this.byHand) return this.handPlaced(x, y);
+    if (this.adding === "point") return this.placePoint(x, y);
+    const { width, height } = this.clip;
+    if (x < 0 || y < 0 || x >= width || y >= height) {
+      this.say("The pin has to be put on the picture.", true);
+      return;
+    }
+    if (this.placingHere) {
+      this.placingHere = false;
+      await this.setGuide(x, y);
+      return;
+    }
+    if (this.adding === "pin") return this.addPin(x, y);
+    const frame = this.frame;
+    const hand_over = this.handing ? this.selected : null;
+    if (!hand_over) this.beginAhead();
+    const answer = await this.write(() => call("POST", `${this.path}/pins`, { revision: this.revision, frame, x, y, follow: true, hand_over }));
+    if (!answer) {
+      if (!hand_over) this.refuseAhead();
+      return;
+    }
+    this.select(answer.made.subject);
+    if (hand_over) return;
+    this.say(spotProblem(answer.choice.problem), false);
+    this.$nextTick(() => this.endAhead(this.focusOn("subject-name")));
+  },
+
+  escape() {
+    if (this.linking || this.outlining) {
+      this.linking = this.outlining = null;
+      this.repaint();
+    } else if (this.adding) this.addOn(this.adding);
+    else if (this.byHand) this.endByHand();
+    else if (this.chosen) this.choose(null);
+    else if (this.handing || this.placingHere) {
+      this.handing = this.placingHere = false;
+      this.cursor = null;
+      this.repaint();
+    } else if (this.cursor || this.placing) {
+      this.cursor = null;
+      this.placing = false;
+      if (!this.selected && this.subjects.length) this.select(this.subjects[0].id);
+      this.repaint();
+    } else this.stopFollowing();
+  },
+});
