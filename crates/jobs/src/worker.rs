@@ -72,7 +72,7 @@ impl Worker {
         let full = Arc::new(AtomicBool::new(false));
         let alive = tokio::spawn(keep_alive(self.clone(), lease, cancel.clone(), Arc::clone(&full)));
         let begun = std::time::Instant::now();
-        let ended = self.clone().perform_aside(job, lease, cancel).await;
+        let ended = self.clone().begin(job, lease, cancel).await;
         alive.abort();
         tracing::info!(job = %id, seconds = begun.elapsed().as_secs_f32(), "ended");
         let ended = ended.map(|ended| match ended {
@@ -106,24 +106,9 @@ impl Worker {
         }
     }
 
-    /// On a thread of its own, which lets those go first that people wait for; so do the threads and programs that it starts. An error when it panics.
-    async fn perform_aside(
-        self,
-        job: Job,
-        lease: Lease,
-        cancel: Cancel,
-    ) -> Result<Result<Value, TaskError>, oneshot::error::RecvError> {
+    fn begin(self, job: Job, lease: Lease, cancel: Cancel) -> oneshot::Receiver<Result<Value, TaskError>> {
         let runtime = Handle::current();
-        let (told, ended) = oneshot::channel();
-        let work = move || {
-            // Where the system refuses, it competes with the others as an equal.
-            let _ = rustix::process::nice(MODESTY);
-            // Nobody listens any more when the program ends.
-            let _ = told.send(self.perform(&runtime, &job, &lease, &cancel));
-        };
-        // Without a thread `told` is dropped: it is as if the work had broken down.
-        drop(std::thread::Builder::new().name("work".into()).spawn(work));
-        ended.await
+        on_its_own_thread(move || self.perform(&runtime, &job, &lease, &cancel))
     }
 
     fn perform(&self, runtime: &Handle, job: &Job, lease: &Lease, cancel: &Cancel) -> Result<Value, TaskError> {
@@ -137,6 +122,20 @@ impl Worker {
             other => Err(TaskError::Missing(format!("There is no kind of work called {other:?}."))),
         }
     }
+}
+
+/// Does something on a thread that lets those go first that people wait for; so do the threads and programs that it starts. The receiver gets an error
+/// when it panics, or when there is no thread to be had.
+fn on_its_own_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> oneshot::Receiver<T> {
+    let (told, ended) = oneshot::channel();
+    let work = move || {
+        // Where the system refuses, it competes with the others as an equal.
+        let _ = rustix::process::nice(MODESTY);
+        // Nobody listens any more when the program ends.
+        let _ = told.send(work());
+    };
+    drop(std::thread::Builder::new().name("work".into()).spawn(work));
+    ended
 }
 
 async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>) {
@@ -180,5 +179,16 @@ async fn keep_alive(worker: Worker, lease: Lease, cancel: Cancel, full: Arc<Atom
         let _ = tokio::time::timeout(HEARTBEAT, spoken_of).await;
         // A job that reports progress speaks of itself; do not answer each time.
         tokio::time::sleep(Duration::from_millis(8)).await;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn work_that_panics_ends_with_an_error_and_the_next_goes_on() {
+        assert!(on_its_own_thread(|| -> u8 { panic!("made to, by a test") }).await.is_err());
+        assert_eq!(on_its_own_thread(|| 7).await, Ok(7));
     }
 }

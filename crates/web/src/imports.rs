@@ -4,6 +4,7 @@ use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
 use jampin_core::formats::{ImportProblem, Mapping, Table};
 use serde::Deserialize;
+use serde::de::DeserializeOwned;
 use serde_json::json;
 use uuid::Uuid;
 
@@ -14,8 +15,20 @@ use crate::state::AppState;
 /// Rows shown before anything is taken.
 const ROWS_SHOWN: usize = 6;
 
+/// Largest request with a table in it, in bytes: 200,000 samples.
+const LARGEST: usize = 8 << 20;
+
 fn unusable(problem: ImportProblem) -> ApiError {
     ApiError::Unusable(sentence(&problem.to_string()))
+}
+
+/// A request with a table in it: longer than others may be, and read away from the threads that answer.
+async fn read<T: DeserializeOwned + Send + 'static>(body: web::Bytes) -> Result<T, ApiError> {
+    if body.len() > LARGEST {
+        return Err(ApiError::TooLarge("This table is larger than 8 MB. Split it, or leave out columns.".into()));
+    }
+    let read = web::block(move || serde_json::from_slice(&body)).await.map_err(ApiError::internal)?;
+    read.map_err(|error| ApiError::Unusable(sentence(&format!("the request cannot be read: {error}"))))
 }
 
 #[derive(Deserialize)]
@@ -25,8 +38,9 @@ pub(crate) struct Text {
 
 /// The columns, the first rows, and what the columns probably mean.
 #[post("/api/tables")]
-pub(crate) async fn look_at_table(body: web::Json<Text>) -> Result<HttpResponse, ApiError> {
-    let read = web::block(move || Table::parse(&body.text)).await.map_err(ApiError::internal)?;
+pub(crate) async fn look_at_table(body: web::Bytes) -> Result<HttpResponse, ApiError> {
+    let Text { text } = read(body).await?;
+    let read = web::block(move || Table::parse(&text)).await.map_err(ApiError::internal)?;
     let table = read.map_err(unusable)?;
     let guess = table.guess();
     let mut pins: Vec<&String> =
@@ -52,9 +66,9 @@ pub(crate) struct Import {
 pub(crate) async fn import_samples(
     state: web::Data<AppState>,
     id: web::Path<Uuid>,
-    body: web::Json<Import>,
+    body: web::Bytes,
 ) -> Result<HttpResponse, ApiError> {
-    let Import { revision, pin, text, mapping } = body.into_inner();
+    let Import { revision, pin, text, mapping } = read(body).await?;
     let loaded = load(&state, *id).await?;
     let gone = || ApiError::NotFound("This pin is not there any more.".into());
     let (subject, _) = loaded.stored.shot.pin(pin).ok_or_else(gone)?;

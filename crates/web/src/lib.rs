@@ -45,8 +45,8 @@ use actix_web::{App, HttpServer, web};
 pub use metrics::Metrics;
 pub use state::{AppState, ServeSettings};
 
-/// Largest JSON body: an edit of a few thousand samples.
-const JSON_LIMIT: usize = 8 << 20;
+/// Largest JSON body but a table's: an edit of some thousand samples. Read on the threads that answer, so it must be quick (some ms).
+const JSON_LIMIT: usize = 1 << 20;
 
 /// Longest that the head of a request may take to come in.
 const HEAD_TIMEOUT: std::time::Duration = std::time::Duration::from_secs(10);

@@ -10,7 +10,7 @@ use tokio::runtime::Handle;
 use tokio::sync::Semaphore;
 
 use crate::Metrics;
-use crate::events::STREAMS;
+use crate::events::Listeners;
 use crate::upload::UPLOADS;
 
 /// Settings of the web server.
@@ -37,9 +37,10 @@ pub struct AppState {
     pub settings: ServeSettings,
     /// What is counted.
     pub metrics: Metrics,
-    /// Films that may come in at once, and pages that may listen.
+    /// Films that may come in at once.
     pub(crate) uploads: Arc<Semaphore>,
-    pub(crate) streams: Arc<Semaphore>,
+    /// Pages that listen for news.
+    pub(crate) listeners: Listeners,
     /// Where whole shots are read and written.
     pub(crate) runtime: Handle,
 }
@@ -55,7 +56,7 @@ impl AppState {
             settings,
             metrics: Metrics::new().map_err(std::io::Error::other)?,
             uploads: Arc::new(Semaphore::new(UPLOADS)),
-            streams: Arc::new(Semaphore::new(STREAMS)),
+            listeners: Listeners::default(),
             runtime: Handle::current(),
         })
     }

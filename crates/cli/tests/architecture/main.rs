@@ -1,5 +1,7 @@
 //! Dependencies point one way. Reads `cargo metadata`.
 
+mod circles;
+
 use std::collections::BTreeMap;
 use std::process::Command;
 
