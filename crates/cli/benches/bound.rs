@@ -7,9 +7,10 @@
 use jampin_core::align::{Aligner, Pattern};
 use jampin_core::geometry::{Homography, Point, Size};
 use jampin_core::image::{Plane, PlaneStack};
-use jampin_core::shot::{Filter, Motion, Pin, Track};
+use jampin_core::pin::{Filter, Pin};
 use jampin_core::solve::{Film, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{MotionModel, Track};
 
 const SIZE: Size = Size::new(120, 110);
 const CENTRE: Point = Point::new(60.5, 55.5);
@@ -106,7 +107,7 @@ fn align(first: &Plane, second: &Plane) -> Point {
     let whole = jampin_core::geometry::PixelRect { left: 0, top: 0, right: 120, bottom: 110 };
     let start = Homography::shift(CENTRE);
     let pattern = Pattern::pick(&[first.window(whole)], &start, SIDE, SIDE, Filter::None);
-    Aligner::default().align(&pattern, &[second.window(whole)], start, Motion::Position, 3.0).centre() - CENTRE
+    Aligner::default().align(&pattern, &[second.window(whole)], start, MotionModel::Position, 3.0).centre() - CENTRE
 }
 
 fn frame_to_frame(sigma: f64, random: &mut Random) {

@@ -4,9 +4,9 @@
 use std::time::Instant;
 
 use jampin_core::geometry::Point;
-use jampin_core::path::{Cleaning, Report, Step, StepKind, clean};
-use jampin_core::shot::{Covariance, Sample, SampleState, Track};
+use jampin_core::path::{Recipe, Report, Step, StepKind, clean};
 use jampin_core::time::Frame;
+use jampin_core::track::{Covariance, Sample, SampleState, Track};
 
 /// A walk with turns, stops and jitter.
 fn walk(count: u32) -> Track {
@@ -28,9 +28,9 @@ fn walk(count: u32) -> Track {
 }
 
 fn main() {
-    let one = |kind: StepKind| Cleaning { steps: vec![Step::new(kind)], hand_keys: Vec::new() };
+    let one = |kind: StepKind| Recipe { steps: vec![Step::new(kind)], hand_keys: Vec::new() };
     let recipes = [
-        ("usual recipe", Cleaning::default()),
+        ("usual recipe", Recipe::default()),
         ("take out jumps", one(StepKind::Outliers { window: 15, sigmas: 5.0, least: 0.75 })),
         ("take out jitter", one(StepKind::Smooth { strength: 1.0 })),
         ("few keyframes within 0.25 px", one(StepKind::Curve { tolerance: 0.25 })),

@@ -5,13 +5,16 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::Instant;
 
+use jampin_core::attachment::{Attachment, AttachmentKind};
+use jampin_core::attachment::{Boundary, Corner, Label};
+use jampin_core::document::{Shot, Subject};
 use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
 use jampin_core::geometry::{PixelRect, Point, Size};
 use jampin_core::image::{Component, FrameSource, Plane};
 use jampin_core::motion::CarriedPoint;
-use jampin_core::scene::{Boundary, Corner, Label};
-use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Shot, Subject, Track};
+use jampin_core::pin::Pin;
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{Sample, Track};
 use jampin_jobs::{Painting, Product, paint_film};
 use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Container, FrameTable, Leave, StoredPlanes, Tools, WhenMissing, first_picture,

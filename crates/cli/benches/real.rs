@@ -14,9 +14,10 @@ use jampin_core::geometry::{PixelRect, Point, Size};
 use jampin_core::image::{Chroma, Component, FrameSource, Plane, Scene, SceneFinder, Window};
 use jampin_core::locate::{Known, Settings, Side, View};
 use jampin_core::matching::{choose_pattern, choose_search};
-use jampin_core::shot::{Pin, Sample, SampleState, Track};
+use jampin_core::pin::Pin;
 use jampin_core::solve::{self, Solution, Unwatched};
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{Sample, SampleState, Track};
 use rayon::prelude::*;
 
 #[derive(Clone, Debug)]

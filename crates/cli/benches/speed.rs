@@ -11,9 +11,10 @@ use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
 use jampin_core::geometry::{PixelRect, Point, Size};
 use jampin_core::image::{Component, FrameSource, Plane, PlaneStack, Scene};
 use jampin_core::matching::good_spots;
-use jampin_core::shot::{Pin, Sample, Track};
+use jampin_core::pin::Pin;
 use jampin_core::solve::{Film, Solution, Unwatched, affected, solve};
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{Sample, Track};
 use jampin_media::{Cancel, ClipFolder, Leave, StoredPlanes, Tools, WhenMissing, prepare, probe};
 
 /// Frames of the demo film that are used.

@@ -11,10 +11,11 @@ use std::time::Instant;
 use jampin_core::geometry::{Point, Size};
 use jampin_core::image::{Plane, PlaneStack, Scene};
 use jampin_core::matching::choose_search;
-use jampin_core::path::{Cleaning, Path, Step, StepKind, clean};
-use jampin_core::shot::{Motion, Pin, SampleState, Track};
+use jampin_core::path::{Path, Recipe, Step, StepKind, clean};
+use jampin_core::pin::Pin;
 use jampin_core::solve::{Film, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{MotionModel, SampleState, Track};
 use jampin_demo::{Shot, TruePoint, film_trials, trials};
 use rayon::prelude::*;
 
@@ -99,9 +100,9 @@ fn pin_for(shot: &Shot, point: &TruePoint, stack: &mut PlaneStack) -> Pin {
     let at = shot.place(point, first);
     let search = choose_search(stack, Frame(first), Some(Frame(first + 1)), at, side(shot)).unwrap();
     let motion = match shot.name {
-        "turn and zoom" => Motion::Scale,
-        "tilting plane" => Motion::Perspective,
-        _ => Motion::Position,
+        "turn and zoom" => MotionModel::Scale,
+        "tilting plane" => MotionModel::Perspective,
+        _ => MotionModel::Position,
     };
     Pin { motion, ..Pin::new(Default::default(), Frame(first), at, [side(shot); 2], [search; 2]) }
 }
@@ -170,8 +171,8 @@ fn report(shot: &Shot, point: &TruePoint, pin: &Pin, stack: &mut PlaneStack, sce
 
 /// How near to the truth the path is when cleaned: jitter out, and the whole usual recipe.
 fn cleaned(shot: &Shot, point: &TruePoint, pin: &Pin, track: &Track) {
-    let usual = Cleaning::default();
-    let jitter = Cleaning { steps: vec![Step::new(StepKind::Smooth { strength: 1.0 })], hand_keys: Vec::new() };
+    let usual = Recipe::default();
+    let jitter = Recipe { steps: vec![Step::new(StepKind::Smooth { strength: 1.0 })], hand_keys: Vec::new() };
     let found = |frame: &Frame| *frame != pin.frame && track.get(*frame).is_some_and(|s| s.state == SampleState::Found);
     let rmse = |path: &Path| {
         let squares: Vec<f64> = path

@@ -6,7 +6,7 @@ use jampin_jobs::{BackupError, BackupReport, Library};
 use jampin_store::Store;
 
 use crate::args::BackupArgs;
-use crate::bad_input;
+use crate::error::bad_input;
 use crate::serve::{library, runtime};
 
 pub(crate) fn back_up(args: &BackupArgs) -> anyhow::Result<()> {

@@ -1,26 +1,24 @@
 //! `jampin demo`: the demo films, and a project made of them.
 
 use std::path::Path;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
-use anyhow::{Context, bail};
+use anyhow::Context;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::{DemoFilm, Truth, shots, write_film};
 use jampin_jobs::{EventHub, Library, PrepareTask, Task, Worker, spawn_worker};
 use jampin_media::{first_picture, probe};
-use jampin_store::{JobState, NewClip, NewShot, Store};
+use jampin_store::{NewClip, NewShot, Store};
 use uuid::Uuid;
 
 use crate::args::DemoArgs;
 use crate::demo_work::Bench;
 use crate::serve::{library, runtime};
+use crate::wait::wait_for;
 
 /// Name of the demo project.
 const PROJECT: &str = "Harrowmoss open day";
-/// Longest that the demo's own jobs may take.
-const PATIENCE: Duration = Duration::from_secs(180);
-
 pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
     let films = films(&args.out)?;
     if args.films_only {
@@ -99,21 +97,4 @@ async fn bring_in(store: &Store, library: &Library, project: Uuid, film: &Path) 
     let (shot, job) = store.bring_in(clip, shot, job).await?;
     wait_for(store, job).await?;
     Ok(shot)
-}
-
-pub(crate) async fn wait_for(store: &Store, job: Uuid) -> anyhow::Result<()> {
-    let begun = Instant::now();
-    loop {
-        let job = store.job(job).await?;
-        match job.state {
-            JobState::Done => return Ok(()),
-            JobState::Failed | JobState::Cancelled => {
-                bail!("making the demo failed: {}", job.problem.unwrap_or_default())
-            }
-            JobState::Waiting | JobState::Running if begun.elapsed() > PATIENCE => {
-                bail!("making the demo took too long")
-            }
-            JobState::Waiting | JobState::Running => tokio::time::sleep(Duration::from_millis(50)).await,
-        }
-    }
 }

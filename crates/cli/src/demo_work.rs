@@ -1,22 +1,25 @@
 //! What has been done to the demo's shots: names, a flare, an outline. Pins are put where the truth says, as a person would by hand.
 
 use anyhow::Context;
+use jampin_core::attachment::{Attachment, AttachmentKind};
+use jampin_core::attachment::{
+    Blend, Boundary, Brightness, Corner, Cover, CoverEffect, CoverShape, Edge, Flare, Font, ForegroundMatte, Glow,
+    Label, LineCourse, Orientation, Picture, PictureMount, Placement, Second, Shadow, Show, Tint,
+};
+use jampin_core::document::Subject;
 use jampin_core::edit::Edit;
 use jampin_core::follow::Direction;
 use jampin_core::geometry::{Point, Size};
 use jampin_core::motion::CarriedPoint;
-use jampin_core::scene::{
-    Blend, Boundary, Brightness, Corner, Cover, CoverEffect, CoverShape, Edge, Facing, Flare, Font, Front, Glow, Label,
-    Lies, LineCourse, Picture, Placement, Second, Shadow, Show, Tint,
-};
-use jampin_core::shot::{Attachment, AttachmentKind, Pin, Sample, Subject};
+use jampin_core::pin::Pin;
 use jampin_core::time::Frame;
+use jampin_core::track::Sample;
 use jampin_demo::Truth;
 use jampin_jobs::{FollowTask, Library, Task, keep_picture};
 use jampin_store::{Picture as StoredPicture, Store};
 use uuid::Uuid;
 
-use crate::demo::wait_for;
+use crate::wait::wait_for;
 
 /// The boundary stones of the yard in order, those under trees carried.
 const STONES: [(&str, bool); 6] = [
@@ -59,7 +62,7 @@ impl Bench<'_> {
             place: Point::default(),
             size: [76.0, 48.0],
             turn: 0.0,
-            facing: Facing { since: Frame(60), ..Facing::default() },
+            orientation: Orientation { since: Frame(60), ..Orientation::default() },
             feather: 2.0,
             inside_out: false,
             effect: CoverEffect::Mosaic(13),
@@ -138,7 +141,7 @@ impl Bench<'_> {
         let crest = Picture {
             picture,
             pixels,
-            lies: Lies::Face(corners),
+            mount: PictureMount::Face(corners),
             place: Point::default(),
             size: [0.56, 0.8],
             turn: 0.0,
@@ -153,19 +156,21 @@ impl Bench<'_> {
             box_style: None,
             outline: Some(Edge { colour: "#3a2c18".into(), width: 2.5 }),
             shadow: Some(Shadow { colour: "#000000".into(), opacity: 0.5, shift: Point::new(2.0, 4.0), softness: 4.0 }),
-            facing: Facing { since: Frame(BOSSES_ON), turns: true, grows: true, tilts: false },
+            orientation: Orientation { since: Frame(BOSSES_ON), turns: true, grows: true, tilts: false },
             placement: Placement::Offset(Point::new(505.0, -95.0)),
             ..Label::named("Built 1887")
         };
-        let dark = Front {
+        let dark = ForegroundMatte {
             outline: Vec::new(),
             since: Frame(0),
             rides: false,
             feather: 0.0,
             brightness: Some(Brightness { from: 0.0, to: 0.42, softness: 0.12 }),
         };
-        let (mut name, mut front) =
-            (Attachment::label(Uuid::new_v4(), name), Attachment::new(Uuid::new_v4(), AttachmentKind::Front(dark)));
+        let (mut name, mut front) = (
+            Attachment::label(Uuid::new_v4(), name),
+            Attachment::new(Uuid::new_v4(), AttachmentKind::Foreground(dark)),
+        );
         // The crest lies in front of both: only the name passes behind the branch.
         name.show.order = -2;
         front.show.order = -1;

@@ -4,16 +4,19 @@ mod args;
 mod backup;
 mod demo;
 mod demo_work;
+mod error;
 mod logging;
 mod sandboxed;
 mod serve;
 mod track;
+mod wait;
 
 use std::process::ExitCode;
 
 use clap::Parser;
 
 use args::{Cli, Command};
+use error::BadInput;
 
 /// Bad input: the person who called can mend it.
 const BAD_INPUT: u8 = 2;
@@ -42,21 +45,4 @@ fn main() -> ExitCode {
             ExitCode::from(if error.is::<BadInput>() { BAD_INPUT } else { FAILURE })
         }
     }
-}
-
-/// An error that the caller can mend.
-#[derive(Debug)]
-struct BadInput(String);
-
-impl std::fmt::Display for BadInput {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str(&self.0)
-    }
-}
-
-impl std::error::Error for BadInput {}
-
-/// Marks an error as the caller's to mend.
-fn bad_input(error: impl std::fmt::Display) -> anyhow::Error {
-    anyhow::Error::new(BadInput(error.to_string()))
 }

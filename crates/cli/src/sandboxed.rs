@@ -9,7 +9,7 @@ use jampin_media::Tools;
 use jampin_sandbox::{Limits, Reach, Strength, become_program, enter};
 
 use crate::args::SandboxedArgs;
-use crate::bad_input;
+use crate::error::bad_input;
 
 /// Says that it was the sandbox that failed, and not what should run in it.
 const NOT_ENTERED: i32 = 125;

@@ -9,9 +9,10 @@ use jampin_core::formats::{FrameCount, NamedTrack, PinFile, PinRequest, samples_
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource, Scene};
 use jampin_core::matching::{choose_pattern, choose_search};
-use jampin_core::shot::{Pin, Sample, Track};
+use jampin_core::pin::Pin;
 use jampin_core::solve::{Film as Seen, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{Sample, Track};
 use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Leave, MediaError, Prepared, StoredPlanes, Tools, WhenMissing, prepare,
     prepare_colour, probe,
@@ -20,7 +21,7 @@ use rayon::prelude::*;
 use uuid::Uuid;
 
 use crate::args::TrackArgs;
-use crate::bad_input;
+use crate::error::bad_input;
 
 /// Half the side of the neighbourhood that a pattern is chosen from, in pixels.
 const NEIGHBOURHOOD: f64 = 40.0;

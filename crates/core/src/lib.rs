@@ -9,23 +9,33 @@
 //! start of the clip.
 //!
 //! # Rooms
-//! - [`image`]: planes, windows of them, smooth sampling
+//! From the ground up; each knows only those before it, and no file needs itself in the end.
+//! - [`geometry`], [`time`]: places, maps, frames
+//! - [`image`]: planes, windows of them, smooth sampling; what is known of a film as a whole
+//! - [`track`]: what was found: samples, how sure they are, how much of a motion counts
+//! - [`pin`]: a followed spot and its settings
 //! - [`matching`]: where a pattern is, to the pixel; which spots are worth following
 //! - [`align`]: where it is below the pixel, and how sure that is
+//! - [`locate`]: where the subject is, robustly and roughly
 //! - [`follow`]: the live pass from frame to frame
 //! - [`solve`]: the path over the whole shot, and which frames are doubtful
-//! - [`shot`]: what a person made of a shot: subjects, pins, samples, attachments
 //! - [`check`]: what a track is judged by: the weave, the pace; how long the shutter was open
-//! - [`motion`]: how a subject with several pins turns, grows and tilts; points carried by it
 //! - [`path`]: a subject's cleaned motion: bridges, recipes, keyframes
+//! - [`motion`]: how a subject with several pins turns, grows and tilts; points carried by it
+//! - [`attachment`]: the settings of what hangs on a subject
+//! - [`document`]: what a person made of a shot: subjects, pins, attachments
 //! - [`edit`]: changes to a shot as values with inverses
+//! - [`evaluate`]: what a subject's samples come to on every frame
 //! - [`scene`]: attachments evaluated to drawables of one frame
 //! - [`formats`]: open data as text in and out
 
 pub mod align;
+pub mod attachment;
 pub mod check;
 mod cholesky;
+pub mod document;
 pub mod edit;
+pub mod evaluate;
 pub mod follow;
 pub mod formats;
 pub mod geometry;
@@ -35,7 +45,8 @@ mod look;
 pub mod matching;
 pub mod motion;
 pub mod path;
+pub mod pin;
 pub mod scene;
-pub mod shot;
 pub mod solve;
 pub mod time;
+pub mod track;

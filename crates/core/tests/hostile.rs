@@ -1,10 +1,11 @@
 //! Thousands of changed inputs: none makes the core panic, and what is taken in can be evaluated and taken back. `JAMPIN_DRILL` multiplies them.
 
+use jampin_core::document::Shot;
 use jampin_core::edit::Edit;
+use jampin_core::evaluate::SubjectEvaluation;
 use jampin_core::formats::{PinFile, Table};
 use jampin_core::geometry::Size;
 use jampin_core::scene::Scene;
-use jampin_core::shot::Shot;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_testkit::{Dice, changed_bytes, changed_json, inputs};
 use serde_json::{Value, json};
@@ -85,8 +86,7 @@ fn changes() -> Vec<Value> {
 
 fn evaluate(shot: &Shot) {
     for subject in &shot.subjects {
-        drop(shot.path_of(subject));
-        drop(shot.poses_of(subject));
+        drop(SubjectEvaluation::new(shot, subject));
     }
     let scene = Scene::new(shot, SIZE, RANGE, &|_: &_| (100.0, 30.0));
     for frame in [0, 7, 40] {

@@ -4,9 +4,10 @@ use jampin_core::align::{Aligner, Pattern};
 use jampin_core::follow::{Continue, Direction, FollowSink, Start, follow};
 use jampin_core::geometry::{Homography, PixelRect, Point, Size};
 use jampin_core::image::{Plane, PlaneStack, Scene};
-use jampin_core::shot::{Filter, Motion, Pin, Sample, Track};
+use jampin_core::pin::{Filter, Pin};
 use jampin_core::solve::{Film, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{MotionModel, Sample, Track};
 use proptest::prelude::*;
 
 const SIZE: Size = Size::new(200, 160);
@@ -142,8 +143,8 @@ proptest! {
         let pattern = Pattern::pick(&[frame(Point::default(), 1.0, 0.0).window(whole)], &Homography::shift(start), 31, 31, Filter::None);
         let seen = |gain: f64, offset: f64| [frame(Point::new(x, y), gain, offset).window(whole)];
         let begin = Homography::shift(start);
-        let plain = Aligner::default().align(&pattern, &seen(1.0, 0.0), begin, Motion::Position, 3.0);
-        let lit = Aligner::default().align(&pattern, &seen(gain, offset), begin, Motion::Position, 3.0);
+        let plain = Aligner::default().align(&pattern, &seen(1.0, 0.0), begin, MotionModel::Position, 3.0);
+        let lit = Aligner::default().align(&pattern, &seen(gain, offset), begin, MotionModel::Position, 3.0);
         prop_assert!(plain.centre().distance(lit.centre()) < 0.012, "{:?} {:?}", plain, lit);
         prop_assert!((lit.gain - gain).abs() < 0.02, "{}", lit.gain);
     }

@@ -2,7 +2,7 @@
 
 use jampin_core::geometry::{Homography, Point};
 use jampin_core::motion::{Match, fit};
-use jampin_core::shot::{Covariance, Motion};
+use jampin_core::track::{Covariance, MotionModel};
 use serde_json::Value;
 
 fn places(value: &Value) -> Vec<Point> {
@@ -25,10 +25,10 @@ fn cost(map: &Homography, matches: &[Match]) -> f64 {
 fn fits_are_those_of_scikit_image_and_opencv() {
     let reference: Value = serde_json::from_str(include_str!("reference/motion.json")).unwrap();
     let models = [
-        ("rotation", Motion::Rotation),
-        ("scale", Motion::Scale),
-        ("affine", Motion::Affine),
-        ("perspective", Motion::Perspective),
+        ("rotation", MotionModel::Rotation),
+        ("scale", MotionModel::Scale),
+        ("affine", MotionModel::Affine),
+        ("perspective", MotionModel::Perspective),
     ];
     for case in reference["cases"].as_array().unwrap() {
         let matches = matches(&places(&case["from"]), &places(&case["to"]));
@@ -51,11 +51,11 @@ fn fits_are_those_of_scikit_image_and_opencv() {
 fn the_worked_example_of_umeyama() {
     let from = [Point::new(0.0, 0.0), Point::new(1.0, 0.0), Point::new(0.0, 2.0)];
     let to = [Point::new(0.0, 0.0), Point::new(-1.0, 0.0), Point::new(0.0, 2.0)];
-    let fitted = fit(Motion::Scale, &matches(&from, &to)).unwrap();
+    let fitted = fit(MotionModel::Scale, &matches(&from, &to)).unwrap();
     let want = [[0.6, 0.4, -0.8], [-0.4, 0.6, 0.4], [0.0, 0.0, 1.0]];
     for (got, want) in fitted.map.rows().iter().flatten().zip(want.iter().flatten()) {
         assert!((got - want).abs() < 1e-9, "{:?}", fitted.map);
     }
-    let growth = fitted.map.shape().growth();
+    let growth = fitted.map.warp().scale();
     assert!((growth - 0.721).abs() < 5e-4, "{growth}");
 }

@@ -4,7 +4,8 @@ use jampin_core::align::{Aligner, Pattern, StopReason};
 use jampin_core::geometry::{Homography, PixelRect, Point, Size};
 use jampin_core::image::{Plane, Window};
 use jampin_core::matching::{CornerMap, Template};
-use jampin_core::shot::{Filter, Motion};
+use jampin_core::pin::Filter;
+use jampin_core::track::MotionModel;
 use serde_json::Value;
 
 fn reference() -> Value {
@@ -52,7 +53,8 @@ fn alignment_is_as_near_to_the_truth_as_lucas_kanade_or_nearer() {
         let pair = |name: &str| Point::new(shift[name][0].as_f64().unwrap(), shift[name][1].as_f64().unwrap());
         let (truth, opencv) = (pair("truth"), pair("opencv"));
         let current = window(side, bytes(&shift["picture"]));
-        let found = Aligner::default().align(&pattern, &[current], Homography::shift(start), Motion::Position, 3.0);
+        let found =
+            Aligner::default().align(&pattern, &[current], Homography::shift(start), MotionModel::Position, 3.0);
         assert_eq!(found.stop, StopReason::Converged, "{truth:?}");
         let error = (found.centre() - start).distance(truth);
         // Bias below a hundredth without noise; with it, three times the deviation that it claims itself.

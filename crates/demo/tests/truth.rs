@@ -3,8 +3,9 @@
 use jampin_core::follow::{Continue, Direction, FollowEnd, FollowSink, Start, follow};
 use jampin_core::geometry::Point;
 use jampin_core::image::{Plane, PlaneStack};
-use jampin_core::shot::{Pin, Sample, Track};
+use jampin_core::pin::Pin;
 use jampin_core::time::Frame;
+use jampin_core::track::{Sample, Track};
 use jampin_demo::{Shot, Truth, passing_loop, platform};
 
 /// Luma of some frames of a shot, the first of them being frame 0 of the stack.

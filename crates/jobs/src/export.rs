@@ -1,7 +1,8 @@
 //! The job that writes a finished film, or its graphics alone.
 
-use jampin_core::shot::{AttachmentKind, Shot};
-use jampin_media::{ClipInfo, Container, FrameTable};
+use jampin_core::attachment::AttachmentKind;
+use jampin_core::document::Shot;
+use jampin_media::{ClipInfo, FrameTable};
 use jampin_render::Pictures;
 use jampin_store::StoredShot;
 use serde::{Deserialize, Serialize};
@@ -13,60 +14,7 @@ use crate::draft::Draft;
 use crate::painting::{Painting, paint_film};
 use crate::progress::Report;
 use crate::work::Work;
-use crate::{Library, TaskError, Worker};
-
-/// What kind of file.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(untagged)]
-pub enum Product {
-    /// A film.
-    Film(Container),
-    /// Something else.
-    Other(Pictured),
-}
-
-/// Kinds of files that are no films.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Pictured {
-    /// Numbered PNG pictures of the graphics alone, with transparency, in a ZIP file.
-    PngGraphics,
-}
-
-impl Product {
-    /// Ending of its files.
-    pub fn extension(self) -> &'static str {
-        match self {
-            Self::Film(container) => container.extension(),
-            Self::Other(Pictured::PngGraphics) => "zip",
-        }
-    }
-
-    /// Its media type.
-    pub fn media_type(self) -> &'static str {
-        match self {
-            Self::Film(container) => container.media_type(),
-            Self::Other(Pictured::PngGraphics) => "application/zip",
-        }
-    }
-
-    /// Whether it has the graphics alone.
-    pub fn is_graphics(self) -> bool {
-        match self {
-            Self::Film(container) => container.is_graphics(),
-            Self::Other(Pictured::PngGraphics) => true,
-        }
-    }
-}
-
-/// What is to be written.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct ExportTask {
-    /// Which shot.
-    pub shot: Uuid,
-    /// Into what.
-    pub container: Product,
-}
+use crate::{ExportTask, Library, TaskError, Worker};
 
 /// What came out.
 #[derive(Clone, Debug, Serialize, Deserialize)]

@@ -2,39 +2,25 @@
 
 use std::time::{Duration, Instant};
 
+use jampin_core::document::Shot;
 use jampin_core::follow::{Continue, Direction, FollowEnd, FollowSink, Start, follow, segment_end, shot_part};
-use jampin_core::shot::{Pin, Sample, Shot};
+use jampin_core::pin::Pin;
 use jampin_core::solve::{Film, affected};
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::Sample;
 use jampin_media::{Cancel, StoredPlanes};
 use jampin_store::{Appended, Lease};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
-use uuid::Uuid;
 
 use crate::place::{ClipScene, Workplace};
 use crate::solve::{SolveResult, Solver};
 use crate::work::Work;
-use crate::{TaskError, Worker};
+use crate::{FollowTask, TaskError, Worker};
 
 /// How often samples are written down: often enough to look alive, seldom enough that writing does not slow it.
 const FLUSH: Duration = Duration::from_millis(120);
-
-/// What is to be followed.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct FollowTask {
-    /// In which shot.
-    pub shot: Uuid,
-    /// Which pin.
-    pub pin: Uuid,
-    /// From which frame; the pin has a sample there.
-    pub from: Frame,
-    /// Which ways, one after the other.
-    pub directions: Vec<Direction>,
-    /// Only one frame each way.
-    pub single: bool,
-}
 
 /// How following ended.
 #[derive(Clone, Debug, Serialize, Deserialize)]

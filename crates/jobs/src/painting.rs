@@ -4,9 +4,9 @@ use std::path::Path;
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::time::Duration;
 
+use jampin_core::document::Shot;
 use jampin_core::geometry::Size;
 use jampin_core::scene::Scene;
-use jampin_core::shot::Shot;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{
     Cancel, ClipInfo, EncodeJob, Encoder, FrameReader, FrameTable, MediaError, NumberedPictures, RawFrame, Tools,
@@ -150,7 +150,7 @@ impl Source {
 
 /// Paints frame after frame.
 struct Brush<'a> {
-    scene: &'a Scene<'a>,
+    scene: &'a Scene,
     painter: &'a Painter,
     matrix: YuvMatrix,
     product: Product,

@@ -3,14 +3,14 @@
 use std::time::Duration;
 
 use jampin_core::image::Scene;
-use jampin_core::shot::Pin;
+use jampin_core::pin::Pin;
 use jampin_core::time::Frame;
 use jampin_media::{Cancel, ClipFolder, ClipInfo, FrameTable, StoredPlanes, WhenMissing};
 use jampin_store::{ClipState, StoredShot};
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
-use crate::prepare::ask_for_planes;
+use crate::planes::ask_for_planes;
 use crate::{TaskError, Worker};
 
 /// How long a frame that is not prepared yet is waited for.

@@ -2,50 +2,15 @@
 
 use std::time::{Duration, Instant};
 
-use jampin_core::time::Frame;
 use jampin_media::{ClipInfo, FrameTable, Leave, prepare, prepare_colour};
-use jampin_store::{Clip, ClipState, ReadyClip, Store, StoreError};
-use serde::{Deserialize, Serialize};
+use jampin_store::{ClipState, ReadyClip, StoreError};
 use serde_json::{Value, json};
-use uuid::Uuid;
 
-use crate::work::{Task, Work};
-use crate::{Library, TaskError};
+use crate::work::Work;
+use crate::{PrepareTask, TaskError};
 
 /// How often progress is written down.
 const REPORT: Duration = Duration::from_millis(200);
-
-/// Which clip.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct PrepareTask {
-    /// The clip.
-    pub clip: Uuid,
-    /// Only red, green and blue, of a clip that is ready otherwise: a pin looks at colour.
-    #[serde(default)]
-    pub colour: bool,
-}
-
-/// Has planes made again that were dropped to make room, or did not come with a backup. `near` is the frame that is wanted first; nothing is done when
-/// it is there, or when somebody has asked already.
-pub async fn ask_for_planes(
-    store: &Store,
-    library: &Library,
-    clip: &Clip,
-    near: Frame,
-    colour: bool,
-) -> Result<(), TaskError> {
-    let planes = library.clip(clip.id).planes();
-    let (of_use, there) = match colour {
-        true => (true, planes.colour()[2].has(near)),
-        false => (clip.state() == ClipState::Ready, planes.has(near)),
-    };
-    if of_use && !there {
-        let task = Task::Prepare(PrepareTask { clip: clip.id, colour });
-        store.enqueue_once(task.into_job(clip.project_id)?).await?;
-    }
-    library.touch(clip.id);
-    Ok(())
-}
 
 pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let task: PrepareTask = work.task()?;

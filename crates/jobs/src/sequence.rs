@@ -4,26 +4,15 @@ use std::path::{Path, PathBuf};
 
 use jampin_media::{Cancel, Container, MediaError, Part, join};
 use jampin_store::ShotInfo;
-use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
-use uuid::Uuid;
 
 use crate::draft::Draft;
 use crate::export::{ExportResult, safe_name, shot_of};
 use crate::painting::{Painting, paint_film};
 use crate::progress::Report;
 use crate::work::Work;
-use crate::{Product, TaskError, Worker, pictures_of};
-
-/// What is to be written.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct SequenceTask {
-    /// Of which project.
-    pub project: Uuid,
-    /// Into what.
-    pub container: Container,
-}
+use crate::{Product, SequenceTask, TaskError, Worker, pictures_of};
 
 /// The pieces between painting and joining; they are gone when this is.
 struct Pieces(PathBuf);

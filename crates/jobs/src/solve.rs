@@ -4,9 +4,10 @@ use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use jampin_core::follow::{Continue, shot_part};
-use jampin_core::shot::{Pin, Sample, Track};
+use jampin_core::pin::Pin;
 use jampin_core::solve::{Film, Solution, Step, Watch, affected, solve};
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{Sample, Track};
 use jampin_media::{Cancel, StoredPlanes};
 use jampin_store::{Appended, Lease};
 use serde::{Deserialize, Serialize};
@@ -16,27 +17,13 @@ use uuid::Uuid;
 
 use crate::place::Workplace;
 use crate::work::Work;
-use crate::{TaskError, Worker};
+use crate::{SolveTask, TaskError, Worker};
 
 /// How often it is said how far the solve has come.
 const REPORT: Duration = Duration::from_millis(250);
 
 /// Threads that one solve is shared among: more would wait for the ends of a segment most of the time.
 const MOST_THREADS: usize = 4;
-
-/// What is to be solved anew: what depends on one frame of a pin.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct SolveTask {
-    /// In which shot.
-    pub shot: Uuid,
-    /// Which pin.
-    pub pin: Uuid,
-    /// The frame on which a guide was put, moved or removed.
-    pub frame: Frame,
-    /// Only the samples of these frames are replaced; nothing for all that depend on `frame`.
-    #[serde(default)]
-    pub only: Option<FrameRange>,
-}
 
 /// How solving ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]

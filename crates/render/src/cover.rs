@@ -1,10 +1,10 @@
 //! Covers, and what stands in front: layers made of the film's own picture.
 
+use jampin_core::attachment::{Brightness, CoverEffect};
 use jampin_core::geometry::Point;
-use jampin_core::scene::{Brightness, CoverEffect};
 use resvg::tiny_skia::Pixmap;
 
-use crate::layer::parse_colour;
+use crate::colour::parse_colour;
 use crate::soften::{REACH, rest, soften, step};
 use crate::{FilmPicture, Layer};
 
@@ -136,8 +136,9 @@ impl Mosaic {
 
 #[cfg(test)]
 mod tests {
+    use jampin_core::attachment::Blend;
     use jampin_core::geometry::Size;
-    use jampin_core::scene::{Art, Blend, Drawable, Shape};
+    use jampin_core::scene::{Art, Drawable, Primitive};
 
     use super::*;
     use crate::{Painter, Pictures, Typesetter, YuvMatrix};
@@ -151,12 +152,13 @@ mod tests {
         data
     }
 
-    fn painted(shape: Shape) -> Layer {
+    fn painted(primitive: Primitive) -> Layer {
         let data = film();
         let film = FilmPicture::new(SIZE, &data, YuvMatrix::named("bt601", true)).unwrap();
         let none: [&Art; 0] = [];
         let painter = Painter::new(&Typesetter::default(), none.into_iter(), &Pictures::new(), SIZE).unwrap();
-        let drawable = Drawable { shape, opacity: 1.0, blend: Blend::Normal, exposures: Vec::new(), lit: None };
+        let drawable =
+            Drawable { primitive, opacity: 1.0, blend: Blend::Normal, exposures: Vec::new(), luma_gate: None };
         painter.layers(&[drawable], Some(&film)).next().unwrap()
     }
 
@@ -166,7 +168,7 @@ mod tests {
 
     fn cover(effect: CoverEffect, inside_out: bool) -> Layer {
         let (rings, middle) = (boxed(20.0, 10.0, 76.0, 50.0), Point::new(48.0, 30.0));
-        painted(Shape::Cover { rings, middle, feather: 0.0, inside_out, effect })
+        painted(Primitive::Cover { rings, middle, feather: 0.0, inside_out, effect })
     }
 
     fn at(layer: &Layer, x: i32, y: i32) -> (u8, u8) {
@@ -178,7 +180,7 @@ mod tests {
     fn a_mosaic_has_the_means_of_its_squares() {
         let mosaic = cover(CoverEffect::Mosaic(16), false);
         assert_eq!((at(&mosaic, 47, 30), at(&mosaic, 48, 30)), ((40, 255), (200, 255)), "squares begin at the middle");
-        let wide = painted(Shape::Cover {
+        let wide = painted(Primitive::Cover {
             rings: boxed(20.0, 10.0, 76.0, 50.0),
             middle: Point::new(44.0, 30.0),
             feather: 0.0,
@@ -220,10 +222,10 @@ mod tests {
     #[test]
     fn what_stands_in_front_is_chosen_by_outline_and_brightness() {
         let brightness = Some(Brightness { from: 0.5, to: 1.0, softness: 0.1 });
-        let front = painted(Shape::Front { rings: boxed(40.0, 10.0, 76.0, 50.0), feather: 0.0, brightness });
+        let front = painted(Primitive::Foreground { rings: boxed(40.0, 10.0, 76.0, 50.0), feather: 0.0, brightness });
         assert!(front.restores);
         assert_eq!((at(&front, 45, 30).1, at(&front, 55, 30).1), (0, 255));
-        let whole = painted(Shape::Front { rings: Vec::new(), feather: 0.0, brightness });
+        let whole = painted(Primitive::Foreground { rings: Vec::new(), feather: 0.0, brightness });
         assert_eq!((at(&whole, 5, 60).1, at(&whole, 90, 60).1), (0, 255));
     }
 }

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use jampin_core::scene::{FlarePart, FlarePartKind};
+use jampin_core::attachment::{FlarePart, FlarePartKind};
 
 /// Stops of light falling off from a source: place, strength. Close to an inverse square with a soft end.
 const FALL: [(f64, f64); 6] = [(0.0, 1.0), (0.08, 0.85), (0.2, 0.42), (0.4, 0.16), (0.7, 0.04), (1.0, 0.0)];

@@ -1,7 +1,7 @@
 //! Graphics alone, over nothing: with transparency.
 
+use jampin_core::attachment::Blend;
 use jampin_core::geometry::Size;
-use jampin_core::scene::Blend;
 
 use crate::{Layer, blend_channel};
 

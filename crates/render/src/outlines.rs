@@ -93,7 +93,7 @@ fn contours(path: &Path, transform: Transform) -> Vec<Contour> {
 
 #[cfg(test)]
 mod tests {
-    use jampin_core::scene::{Edge, FlarePart, FlarePartKind, Label, Shadow};
+    use jampin_core::attachment::{Edge, FlarePart, FlarePartKind, Label, Shadow};
 
     use super::*;
     use crate::Typesetter;

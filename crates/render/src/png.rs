@@ -1,8 +1,8 @@
 //! Pictures as PNG.
 
+use jampin_core::attachment::Blend;
 use jampin_core::geometry::Size;
 use jampin_core::image::Plane;
-use jampin_core::scene::Blend;
 use png::ColorType;
 use resvg::tiny_skia::{Pixmap, Transform};
 

@@ -5,7 +5,8 @@ use std::fmt::Write;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use jampin_core::scene::{BoxStyle, FlarePart, Font, LabelArt, Measure};
+use jampin_core::attachment::{BoxStyle, FlarePart, Font, LabelArt};
+use jampin_core::scene::Measure;
 use resvg::usvg::{self, Options, Tree, WriteOptions, fontdb};
 use thiserror::Error;
 
@@ -276,8 +277,8 @@ fn escape(text: &str) -> String {
 
 #[cfg(test)]
 mod tests {
+    use jampin_core::attachment::{Edge, Label, Second, Shadow};
     use jampin_core::geometry::Point;
-    use jampin_core::scene::{Edge, Label, Second, Shadow};
 
     use super::*;
 

@@ -5,27 +5,18 @@
 //! others; [`Strength`] says what holds.
 
 mod calls;
+mod error;
 mod files;
 mod limits;
+mod reach;
 
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
-use thiserror::Error;
-
+pub use error::SandboxError;
 pub use limits::Limits;
-
-/// What a program may reach besides the system's own libraries.
-#[derive(Clone, Debug)]
-pub struct Reach {
-    /// Files and folders that it may read.
-    pub reads: Vec<PathBuf>,
-    /// Files that it may write over, and folders in which it may make, write and remove files.
-    pub writes: Vec<PathBuf>,
-    /// What it may use.
-    pub limits: Limits,
-}
+pub use reach::Reach;
 
 /// Which layers hold on this system.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -34,31 +25,6 @@ pub struct Strength {
     pub namespaces: bool,
     /// Only the files that were named.
     pub files: bool,
-}
-
-/// The sandbox could not be entered, or the program not be started: nothing of it was run.
-#[derive(Debug, Error)]
-pub enum SandboxError {
-    /// A limit was refused.
-    #[error("a limit cannot be set: {0}")]
-    Limits(#[from] nix::Error),
-    /// Files cannot be kept away.
-    #[error("files cannot be kept away: {0}")]
-    Files(#[from] landlock::RulesetError),
-    /// System calls cannot be kept away.
-    #[error("system calls cannot be kept away: {0}")]
-    Calls(#[from] seccompiler::Error),
-    /// They are not known for this kind of processor.
-    #[error("system calls cannot be kept away on this kind of processor")]
-    Processor,
-    /// The program.
-    #[error("{program} cannot be started: {source}")]
-    Start {
-        /// Which.
-        program: String,
-        /// The system's reason.
-        source: std::io::Error,
-    },
 }
 
 /// Shuts this process in. It must have one thread only, as the others would stay outside.

@@ -115,7 +115,7 @@ impl Store {
                 crate::projects::living(connection, clip.project).await?;
                 insert(connection, clip).await?;
                 let shot = crate::shots::insert(connection, shot).await?;
-                Ok((shot, crate::jobs::insert(connection, job).await?))
+                Ok((shot, crate::job::insert(connection, job).await?))
             })
             .await
     }
@@ -129,7 +129,7 @@ impl Store {
                 let values = (clips::state.eq("preparing"), clips::prepared.eq(0), clips::problem.eq(None::<String>));
                 let changed = diesel::update(failed).set(values).returning(Clip::as_returning());
                 let Some(clip) = changed.get_result(connection).await.optional()? else { return Ok(()) };
-                crate::jobs::insert(connection, job).await?;
+                crate::job::insert(connection, job).await?;
                 tell(connection, &clip).await
             })
             .await

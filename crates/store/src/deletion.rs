@@ -9,7 +9,8 @@ use serde::Serialize;
 use uuid::Uuid;
 
 use crate::audit::note;
-use crate::jobs::{ask_to_cancel, database_now};
+use crate::job::database_now;
+use crate::jobs::ask_to_cancel;
 use crate::schema::{clips, jobs, pictures, projects, shots};
 use crate::{Project, Store, StoreError};
 

@@ -1,14 +1,14 @@
 //! News from the database, for every process that listens.
 
 use diesel::sql_types::Text;
-use diesel::{ExpressionMethods, QueryDsl, SelectableHelper};
+use diesel::{ExpressionMethods, QueryDsl};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use futures_util::StreamExt;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use crate::schema::jobs;
-use crate::{Job, Store, StoreError};
+use crate::{Store, StoreError};
 
 const CHANNEL: &str = "jampin";
 
@@ -68,10 +68,9 @@ pub(crate) async fn announce(connection: &mut AsyncPgConnection, event: &Event) 
 }
 
 pub(crate) async fn announce_job(connection: &mut AsyncPgConnection, id: Uuid) -> Result<(), StoreError> {
-    let job: crate::rows::JobRow =
-        jobs::table.filter(jobs::id.eq(id)).select(crate::rows::JobRow::as_select()).first(connection).await?;
-    let job = Job::try_from(job)?;
-    announce(connection, &Event::Job { job: job.id, project: job.project_id, shot: job.shot_id }).await
+    let about = jobs::table.filter(jobs::id.eq(id)).select((jobs::project_id, jobs::shot_id));
+    let (project, shot) = about.first(connection).await?;
+    announce(connection, &Event::Job { job: id, project, shot }).await
 }
 
 /// A connection of its own that receives events.

@@ -1,28 +1,11 @@
-//! Doing a job: taken by one worker, taken again when that worker dies; who lost it writes nothing any more.
+//! The right to do a job; who lost it writes nothing any more.
 
-use diesel::dsl::sql;
 use diesel::prelude::*;
-use diesel::sql_types::Bool;
-use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
-use serde_json::Value;
+use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use uuid::Uuid;
 
-use crate::events::announce_job;
-use crate::jobs::database_now;
-use crate::rows::JobRow;
+use crate::StoreError;
 use crate::schema::jobs;
-use crate::{Job, Store, StoreError};
-
-/// A running job whose worker has not been heard of for this long, in seconds, is taken to be orphaned. Workers
-/// report every second; a loaded machine may be late by a few.
-pub const HEARTBEAT_STALE_SECONDS: u32 = 6;
-/// A job that broke off this many times is not tried again.
-pub const MAX_ATTEMPTS: i32 = 3;
-
-/// Work on the same pin is done in the order in which it was asked for, never two at once: each builds on the samples of
-/// the one before.
-const FIRST_OF_ITS_PIN: &str = "NOT EXISTS (SELECT 1 FROM jobs AS older WHERE older.state IN ('waiting', 'running') \
-     AND older.payload->>'pin' = jobs.payload->>'pin' AND older.created_at < jobs.created_at)";
 
 /// The right to write down what becomes of a job. It is lost when somebody else takes the job, as after a while without a heartbeat, and when
 /// the job ends. Every write of a job is made with it, in the same transaction, so that a worker that was stopped for a while and comes back
@@ -54,135 +37,4 @@ pub(crate) async fn hold(connection: &mut AsyncPgConnection, lease: &Lease) -> R
     row.map(|_| ()).ok_or(StoreError::LostLease)
 }
 
-impl Store {
-    /// Takes the oldest job of these kinds that waits, or whose worker has died. A job that broke off too often is failed instead.
-    pub async fn claim(&self, worker: Uuid, kinds: &[&str]) -> Result<Option<(Job, Lease)>, StoreError> {
-        let mut connection = self.connection().await?;
-        let claimed: Option<JobRow> = connection
-            .transaction(async |connection| {
-                let orphaned = sql::<Bool>(&format!(
-                    "(state = 'running' AND heartbeat < now() - interval '{HEARTBEAT_STALE_SECONDS} seconds')"
-                ));
-                let next: Option<JobRow> = jobs::table
-                    .filter(jobs::kind.eq_any(kinds))
-                    .filter(jobs::state.eq("waiting").or(orphaned))
-                    .filter(sql::<Bool>(FIRST_OF_ITS_PIN))
-                    .order(jobs::created_at)
-                    .select(JobRow::as_select())
-                    .for_update()
-                    .skip_locked()
-                    .first(connection)
-                    .await
-                    .optional()?;
-                let Some(next) = next else { return Ok::<_, StoreError>(None) };
-                if next.attempts >= MAX_ATTEMPTS {
-                    let why = "It broke off three times and is not tried again.";
-                    end(connection, next.id, "failed", None, Some(why)).await?;
-                    return Ok(None);
-                }
-                let taken = (
-                    jobs::state.eq("running"),
-                    jobs::attempts.eq(jobs::attempts + 1),
-                    jobs::worker.eq(worker),
-                    jobs::heartbeat.eq(database_now()),
-                );
-                let job = diesel::update(jobs::table.filter(jobs::id.eq(next.id)));
-                let row: JobRow = job.set(taken).returning(JobRow::as_returning()).get_result(connection).await?;
-                announce_job(connection, row.id).await?;
-                Ok(Some(row))
-            })
-            .await?;
-        let with_lease = |row: JobRow| {
-            let lease = Lease { job: row.id, worker, attempt: row.attempts };
-            Ok((Job::try_from(row)?, lease))
-        };
-        claimed.map(with_lease).transpose()
-    }
-
-    /// Says that the worker is still at the job. `false` when it should stop: somebody cancelled the job, or the lease is lost.
-    pub async fn heartbeat(&self, lease: &Lease) -> Result<bool, StoreError> {
-        let mut connection = self.connection().await?;
-        let alive = diesel::update(held!(lease)).set(jobs::heartbeat.eq(database_now()));
-        let cancel: Option<bool> = alive.returning(jobs::cancel).get_result(&mut connection).await.optional()?;
-        Ok(cancel == Some(false))
-    }
-
-    /// Whether the lease is still held.
-    pub async fn is_held(&self, lease: &Lease) -> Result<bool, StoreError> {
-        let mut connection = self.connection().await?;
-        let row: Option<Uuid> = held!(lease).select(jobs::id).first(&mut connection).await.optional()?;
-        Ok(row.is_some())
-    }
-
-    /// Takes note of how far a job has come, and tells those who watch.
-    pub async fn job_progress(&self, lease: &Lease, progress: &Value) -> Result<(), StoreError> {
-        let mut connection = self.connection().await?;
-        let update = diesel::update(held!(lease)).set(jobs::progress.eq(progress));
-        if update.execute(&mut connection).await? == 0 {
-            return Err(StoreError::LostLease);
-        }
-        announce_job(&mut connection, lease.job).await
-    }
-
-    /// Ends a job well.
-    pub async fn job_done(&self, lease: &Lease, result: Value) -> Result<(), StoreError> {
-        self.end_held(lease, "done", Some(result), None).await
-    }
-
-    /// Ends a job badly.
-    pub async fn job_failed(&self, lease: &Lease, problem: &str) -> Result<(), StoreError> {
-        self.end_held(lease, "failed", None, Some(problem)).await
-    }
-
-    /// Ends a job that somebody stopped.
-    pub async fn job_cancelled(&self, lease: &Lease) -> Result<(), StoreError> {
-        self.end_held(lease, "cancelled", None, None).await
-    }
-
-    /// Gives a job back that broke off for a reason that may pass; after [`MAX_ATTEMPTS`] it fails. `true` when it is tried again.
-    pub async fn job_again(&self, lease: &Lease, problem: &str) -> Result<bool, StoreError> {
-        if lease.attempt >= MAX_ATTEMPTS {
-            let problem = format!("{problem} It was tried {MAX_ATTEMPTS} times.");
-            return self.job_failed(lease, &problem).await.map(|()| false);
-        }
-        let mut connection = self.connection().await?;
-        let waiting = diesel::update(held!(lease)).set((jobs::state.eq("waiting"), jobs::worker.eq(None::<Uuid>)));
-        if waiting.execute(&mut connection).await? == 0 {
-            return Err(StoreError::LostLease);
-        }
-        announce_job(&mut connection, lease.job).await.map(|()| true)
-    }
-
-    async fn end_held(
-        &self,
-        lease: &Lease,
-        state: &str,
-        result: Option<Value>,
-        problem: Option<&str>,
-    ) -> Result<(), StoreError> {
-        let mut connection = self.connection().await?;
-        connection
-            .transaction(async |connection| {
-                hold(connection, lease).await?;
-                end(connection, lease.job, state, result, problem).await
-            })
-            .await
-    }
-}
-
-/// Ends a job; a clip that it should have prepared, and did not, cannot be used.
-async fn end(
-    connection: &mut AsyncPgConnection,
-    job: Uuid,
-    state: &str,
-    result: Option<Value>,
-    problem: Option<&str>,
-) -> Result<(), StoreError> {
-    let values =
-        (jobs::state.eq(state), jobs::result.eq(result), jobs::problem.eq(problem), jobs::ended_at.eq(database_now()));
-    diesel::update(jobs::table.filter(jobs::id.eq(job))).set(values).execute(connection).await?;
-    if state != "done" {
-        crate::clips::give_up(connection, job, problem.unwrap_or("Preparing was stopped.")).await?;
-    }
-    announce_job(connection, job).await
-}
+pub(crate) use held;

@@ -8,6 +8,7 @@ mod clips;
 mod deletion;
 mod error;
 mod events;
+mod job;
 mod jobs;
 mod known;
 mod lease;
@@ -22,6 +23,7 @@ mod schema;
 mod sequence;
 mod shots;
 mod snapshot;
+mod working;
 
 use std::time::Duration;
 
@@ -38,15 +40,16 @@ pub use clips::{Clip, ClipState, NewClip, ReadyClip};
 pub use deletion::{DeletedProject, KEPT_DAYS, Remains};
 pub use error::StoreError;
 pub use events::{Event, Listener};
-pub use jobs::{Job, JobState, NewJob};
+pub use job::{Job, JobState, NewJob};
 pub use known::Known;
-pub use lease::{HEARTBEAT_STALE_SECONDS, Lease, MAX_ATTEMPTS};
+pub use lease::Lease;
 pub use log::{Appended, Edited, LogEntry};
 pub use pictures::Picture;
 pub use projects::{Project, ProjectSummary};
-pub use recipes::Recipe;
+pub use recipes::SavedRecipe;
 pub use shots::{NewShot, ShotInfo, StoredShot};
 pub use snapshot::Snapshot;
+pub use working::{HEARTBEAT_STALE_SECONDS, MAX_ATTEMPTS};
 
 /// The owner of everything until there is sign-in.
 pub const LOCAL_OWNER: Uuid = Uuid::from_u128(1);

@@ -5,9 +5,10 @@ use std::collections::BTreeSet;
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
+use jampin_core::document::Shot;
 use jampin_core::edit::{Edit, EditError};
-use jampin_core::shot::{Sample, SampleState, Shot};
 use jampin_core::time::Frame;
+use jampin_core::track::{Sample, SampleState};
 use serde::Serialize;
 use serde_json::Value;
 use uuid::Uuid;
@@ -76,7 +77,7 @@ impl Store {
             .transaction(async |connection| {
                 let mut row = lock(connection, shot).await?;
                 fresh(&row, revision)?;
-                let job = crate::jobs::insert(connection, job).await?;
+                let job = crate::job::insert(connection, job).await?;
                 let edited = push(connection, &mut row, title, edit, Some(job)).await?;
                 Ok((edited, job))
             })

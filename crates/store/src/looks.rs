@@ -2,7 +2,7 @@
 
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
-use jampin_core::shot::Attachment;
+use jampin_core::attachment::Attachment;
 use uuid::Uuid;
 
 use crate::schema::looks;

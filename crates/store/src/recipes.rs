@@ -11,7 +11,7 @@ use crate::{Store, StoreError};
 
 /// Cleaning steps under a name.
 #[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Recipe {
+pub struct SavedRecipe {
     /// Its name; no two of a project have the same.
     pub name: String,
     /// The steps, in order.
@@ -20,17 +20,17 @@ pub struct Recipe {
 
 impl Store {
     /// The recipes of a project, by name.
-    pub async fn recipes(&self, project: Uuid) -> Result<Vec<Recipe>, StoreError> {
+    pub async fn recipes(&self, project: Uuid) -> Result<Vec<SavedRecipe>, StoreError> {
         let mut connection = self.connection().await?;
         let kept = recipes::table.filter(recipes::project_id.eq(project)).order(recipes::name);
         let rows: Vec<(String, serde_json::Value)> =
             kept.select((recipes::name, recipes::steps)).load(&mut connection).await?;
-        let recipe = |(name, steps)| Ok(Recipe { name, steps: serde_json::from_value(steps)? });
+        let recipe = |(name, steps)| Ok(SavedRecipe { name, steps: serde_json::from_value(steps)? });
         rows.into_iter().map(recipe).collect()
     }
 
     /// Keeps steps under a name; one that is there already gets the new steps.
-    pub async fn keep_recipe(&self, project: Uuid, recipe: &Recipe) -> Result<(), StoreError> {
+    pub async fn keep_recipe(&self, project: Uuid, recipe: &SavedRecipe) -> Result<(), StoreError> {
         self.project(project).await?;
         let mut connection = self.connection().await?;
         let steps = recipes::steps.eq(serde_json::to_value(&recipe.steps)?);

@@ -4,9 +4,9 @@ use std::collections::BTreeMap;
 
 use diesel::prelude::*;
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
-use jampin_core::geometry::{Point, Shape};
-use jampin_core::shot::{Covariance, Grasp, Sample, SampleState, Track};
+use jampin_core::geometry::{LocalWarp, Point};
 use jampin_core::time::Frame;
+use jampin_core::track::{Covariance, Grasp, Sample, SampleState, Track};
 use uuid::Uuid;
 
 use crate::StoreError;
@@ -122,7 +122,7 @@ impl SpanRow {
             grasp,
             peak_ratio: known(&self.peak_ratio),
             back_error: known(&self.back_error),
-            shape: shape.map(|&[xx, xy, yx, yy, px, py]| Shape { xx, xy, yx, yy, px, py }),
+            shape: shape.map(|&[xx, xy, yx, yy, px, py]| LocalWarp { xx, xy, yx, yy, px, py }),
             solved: self.solved.get(i).copied().unwrap_or(false),
         }
     }

@@ -5,7 +5,7 @@ use diesel::expression::SqlLiteral;
 use diesel::prelude::*;
 use diesel::sql_types::Bool;
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
-use jampin_core::shot::Shot;
+use jampin_core::document::Shot;
 use jampin_core::time::{Frame, FrameRange};
 use serde::Serialize;
 use serde_json::Value;

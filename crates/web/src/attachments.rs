@@ -1,10 +1,11 @@
 //! Attachments dragged elsewhere.
 
 use actix_web::{HttpResponse, post, web};
+use jampin_core::attachment::Attachment;
+use jampin_core::document::Shot;
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Point;
 use jampin_core::scene::Scene;
-use jampin_core::shot::{Attachment, Shot};
 use jampin_core::time::Frame;
 use serde::Deserialize;
 use uuid::Uuid;
@@ -39,7 +40,7 @@ pub(crate) async fn drag(
     let moved = Attachment { kind, ..attachment.clone() };
     check(&moved)?;
     let edit = Edit::PutAttachment { subject, attachment: moved, index: None };
-    let title = format!("Move the {}", name_of(attachment));
+    let title = format!("Move the {}", attachment.kind.name());
     Ok(HttpResponse::Ok().json(state.edit(id, revision, &title, &edit).await?))
 }
 
@@ -51,16 +52,4 @@ pub(crate) fn find(shot: &Shot, which: Uuid) -> Result<(Uuid, &Attachment), ApiE
 
 fn check(attachment: &Attachment) -> Result<(), ApiError> {
     attachment.check().map_err(|problem| ApiError::Unusable(sentence(&problem.to_string())))
-}
-
-pub(crate) fn name_of(attachment: &Attachment) -> &'static str {
-    use jampin_core::shot::AttachmentKind as Kind;
-    match attachment.kind {
-        Kind::Label(_) => "label",
-        Kind::Boundary(_) => "boundary line",
-        Kind::Picture(_) => "picture",
-        Kind::Flare(_) => "flare",
-        Kind::Cover(_) => "cover",
-        Kind::Front(_) => "piece in front",
-    }
 }

@@ -2,11 +2,13 @@
 
 use actix_web::http::header::CONTENT_DISPOSITION;
 use actix_web::{HttpResponse, get, web};
+use jampin_core::document::{Shot, Subject};
+use jampin_core::evaluate::SubjectEvaluation;
 use jampin_core::formats::{
     FrameCount, NamedMotion, NamedTrack, keys_csv, matrices_csv, matrices_json, path_json, samples_csv, samples_json,
 };
+use jampin_core::motion::Poses;
 use jampin_core::path::Path;
-use jampin_core::shot::{Shot, Subject};
 use jampin_core::time::Rational;
 use serde::Deserialize;
 use serde_json::Value;
@@ -87,9 +89,11 @@ fn named_tracks(shot: &Shot) -> Vec<(String, Uuid)> {
 }
 
 fn named_paths(shot: &Shot) -> Vec<(&str, Path)> {
-    shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), shot.path_of(subject)?))).collect()
+    let path = |subject| Some(SubjectEvaluation::new(shot, subject)?.path().clone());
+    shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), path(subject)?))).collect()
 }
 
 fn named_motions(shot: &Shot) -> Vec<NamedMotion<'_>> {
-    shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), shot.poses_of(subject)?))).collect()
+    let poses = |subject| Some(Poses::clone(SubjectEvaluation::new(shot, subject)?.poses()?));
+    shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), poses(subject)?))).collect()
 }

@@ -1,8 +1,6 @@
 //! News for open pages, as server-sent events.
 
-use std::collections::HashMap;
 use std::net::{IpAddr, Ipv4Addr};
-use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, CONTENT_TYPE};
@@ -21,41 +19,6 @@ use crate::state::AppState;
 
 /// A quiet stream says something this often, so that both ends notice when the other is gone.
 const SIGN_OF_LIFE: Duration = Duration::from_secs(10);
-
-/// Pages and browsers that may listen at once, in all and from one address.
-const STREAMS: usize = 200;
-const STREAMS_OF_ONE: usize = 100;
-
-/// Who listens, by address.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Listeners(Arc<Mutex<HashMap<IpAddr, usize>>>);
-
-impl Listeners {
-    fn admit(&self, from: IpAddr) -> Option<Listener> {
-        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if all.values().sum::<usize>() >= STREAMS || all.get(&from).is_some_and(|of_one| *of_one >= STREAMS_OF_ONE) {
-            return None;
-        }
-        *all.entry(from).or_default() += 1;
-        Some(Listener { all: self.clone(), from })
-    }
-}
-
-/// A place among the listeners, given back when it is dropped.
-struct Listener {
-    all: Listeners,
-    from: IpAddr,
-}
-
-impl Drop for Listener {
-    fn drop(&mut self) {
-        let mut all = self.all.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(of_one) = all.get_mut(&self.from) {
-            *of_one -= 1;
-        }
-        all.retain(|_, of_one| *of_one > 0);
-    }
-}
 
 #[derive(Clone, Copy, Deserialize)]
 pub(crate) struct Interest {
@@ -120,24 +83,4 @@ async fn next(receiver: &mut Receiver<Event>, interest: Interest) -> Option<Stri
 
 fn said(event: &Event) -> String {
     format!("data: {}\n\n", serde_json::to_string(event).unwrap_or_default())
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn one_address_leaves_room_for_others_and_gives_back_what_it_had() {
-        let listeners = Listeners::default();
-        let of = |last: u8| IpAddr::V4(Ipv4Addr::new(127, 0, 0, last));
-        let mut held: Vec<_> = (0..STREAMS_OF_ONE).map(|_| listeners.admit(of(1)).expect("there is room")).collect();
-        assert!(listeners.admit(of(1)).is_none(), "one address takes it all");
-        let others: Vec<_> =
-            (STREAMS_OF_ONE..STREAMS).map(|_| listeners.admit(of(2)).expect("there is room")).collect();
-        assert!(listeners.admit(of(3)).is_none(), "more listen than may");
-        held.pop();
-        assert!(listeners.admit(of(3)).is_some(), "a place was not given back");
-        drop((held, others));
-        assert!(listeners.0.lock().unwrap().is_empty());
-    }
 }

@@ -22,7 +22,7 @@ use crate::state::AppState;
 struct Kind {
     media_type: &'static str,
     ending: &'static str,
-    write: fn(&Scene<'_>, &Loaded, &[DrawnArt]) -> String,
+    write: fn(&Scene, &Loaded, &[DrawnArt]) -> String,
 }
 
 const SVG: Kind = Kind {
@@ -80,7 +80,7 @@ async fn file(state: &web::Data<AppState>, id: Uuid, kind: &'static Kind) -> Res
 }
 
 /// The artwork of a scene as files need it.
-fn drawn_art(state: &AppState, scene: &Scene<'_>, pictures: &Pictures) -> Result<Vec<DrawnArt>, ApiError> {
+fn drawn_art(state: &AppState, scene: &Scene, pictures: &Pictures) -> Result<Vec<DrawnArt>, ApiError> {
     let unusable = |problem: &dyn std::fmt::Display| ApiError::Unusable(sentence(&problem.to_string()));
     let drawn = |artwork: Arc<Artwork>| {
         let outlines = artwork.outlines();

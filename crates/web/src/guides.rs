@@ -3,8 +3,9 @@
 use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
 use jampin_core::geometry::{Point, Size};
-use jampin_core::shot::{Pin, Sample, SampleState};
+use jampin_core::pin::Pin;
 use jampin_core::time::Frame;
+use jampin_core::track::{Sample, SampleState};
 use jampin_jobs::{SolveTask, Task};
 use serde::Deserialize;
 use serde_json::json;

@@ -17,6 +17,7 @@ mod guides;
 mod health;
 mod imports;
 mod jobs;
+mod listeners;
 mod looks;
 mod metrics;
 mod pages;

@@ -1,14 +1,14 @@
 //! Looks: given to attachments, kept in the project, and the same in all of its shots.
 
 use actix_web::{HttpResponse, delete, put, web};
-use jampin_core::edit::{Edit, MAX_NAME, changed_looks, dressed};
-use jampin_core::shot::Attachment;
+use jampin_core::attachment::Attachment;
+use jampin_core::edit::{Edit, MAX_NAME, apply_look, changed_looks};
 use jampin_store::{StoreError, StoredShot};
 use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::attachments::{find, name_of};
+use crate::attachments::find;
 use crate::error::ApiError;
 use crate::shots::{Loaded, load};
 use crate::state::AppState;
@@ -42,14 +42,14 @@ pub(crate) async fn dress(
     let known = kept.into_iter().find(|look| look.look.as_ref() == Some(&name));
     let is_new = known.is_none();
     let look = known.unwrap_or_else(|| Attachment { look: Some(name.clone()), ..attachment.clone() });
-    if attachment.dressed_like(&look).is_none() {
+    if attachment.in_style_of(&look).is_none() {
         return Err(ApiError::Unusable(format!(
             "The look \u{201c}{name}\u{201d} is one of a {}, this is a {}. Choose another name.",
-            name_of(&look),
-            name_of(attachment)
+            look.kind.name(),
+            attachment.kind.name()
         )));
     }
-    let edits = dressed(&stored.shot, &look, |other| body.all || other.id == which);
+    let edits = apply_look(&stored.shot, &look, |other| body.all || other.id == which);
     if edits.is_empty() {
         return Ok(HttpResponse::Ok().json(json!({ "revision": stored.info.revision })));
     }
@@ -101,7 +101,7 @@ async fn follow(state: &AppState, shot: Uuid, look: &Attachment) -> Result<(), A
     let title = format!("Look \u{201c}{}\u{201d}", look.look.as_deref().unwrap_or_default());
     for attempt in 1..=TRIES {
         let stored = state.shot(shot).await?;
-        let edits = dressed(&stored.shot, look, |other| other.look == look.look);
+        let edits = apply_look(&stored.shot, look, |other| other.look == look.look);
         if edits.is_empty() {
             return Ok(());
         }

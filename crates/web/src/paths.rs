@@ -1,10 +1,12 @@
 //! The cleaned path of a subject: as stored, and as it would be with another recipe.
 
 use actix_web::{HttpResponse, get, post, web};
-use jampin_core::geometry::{Point, Shape};
+use jampin_core::document::{Shot, Subject};
+use jampin_core::evaluate::SubjectEvaluation;
+use jampin_core::geometry::{LocalWarp, Point};
 use jampin_core::motion::CarriedPoint;
-use jampin_core::path::{Cleaning, Report};
-use jampin_core::shot::{Motion, Shot, Subject};
+use jampin_core::path::{Recipe, Report};
+use jampin_core::track::MotionModel;
 use serde::Deserialize;
 use serde_json::{Value, json};
 use uuid::Uuid;
@@ -18,25 +20,26 @@ pub(crate) fn subject_of(shot: &Shot, id: Uuid) -> Result<&Subject, ApiError> {
 
 /// Places by frame in columns, keyframes, and how far it is from the samples.
 fn answer(shot: &Shot, subject: &Subject) -> Value {
-    let Some(motion) = shot.motion_of(subject) else { return json!({ "frame": [], "x": [], "y": [], "keys": [] }) };
-    let Some(poses) = shot.poses_of(subject) else { return json!({ "frame": [], "x": [], "y": [], "keys": [] }) };
+    let evaluated = SubjectEvaluation::new(shot, subject);
+    let known = evaluated.as_ref().and_then(|evaluated| Some((evaluated.track(), evaluated.poses()?)));
+    let Some((motion, poses)) = known else { return json!({ "frame": [], "x": [], "y": [], "keys": [] }) };
     let (path, cleaning) = (poses.path(), subject.cleaning.as_ref());
     let round = |value: f64| (value * 1e4).round() / 1e4;
     let columns: Vec<_> = path.iter().collect();
     let there = |frame| path.position(frame).is_some();
     let lost = cleaning.into_iter().flat_map(|c| &c.hand_keys).map(|hand| hand.frame).filter(|frame| !there(*frame));
-    let shapes: Vec<Shape> = columns.iter().map(|(frame, _)| poses.shape(*frame).unwrap_or_default()).collect();
-    let turns = poses.model() > Motion::Position;
-    let column = |of: fn(Shape) -> f64| turns.then(|| shapes.iter().map(|shape| of(*shape)).collect::<Vec<_>>());
+    let shapes: Vec<LocalWarp> = columns.iter().map(|(frame, _)| poses.warp(*frame).unwrap_or_default()).collect();
+    let turns = poses.model() > MotionModel::Position;
+    let column = |of: fn(LocalWarp) -> f64| turns.then(|| shapes.iter().map(|shape| of(*shape)).collect::<Vec<_>>());
     let carried = |point: &CarriedPoint| {
-        let places: Vec<_> = columns.iter().map(|(frame, _)| point.position(&poses, *frame)).collect();
+        let places: Vec<_> = columns.iter().map(|(frame, _)| point.position(poses, *frame)).collect();
         let axis = |of: fn(Point) -> f64| places.iter().map(|at| at.map(|at| round(of(at)))).collect::<Vec<_>>();
         json!({ "id": point.id, "by_eye": point.by_eye, "placed": point.placed, "x": axis(|at| at.x), "y": axis(|at| at.y) })
     };
     json!({
         "model": poses.model(),
-        "turn": column(Shape::turn),
-        "growth": column(Shape::growth),
+        "turn": column(LocalWarp::rotation),
+        "growth": column(LocalWarp::scale),
         "points": subject.points.iter().map(carried).collect::<Vec<_>>(),
         "frame": columns.iter().map(|(frame, _)| frame).collect::<Vec<_>>(),
         "x": columns.iter().map(|(_, at)| round(at.x)).collect::<Vec<_>>(),
@@ -45,7 +48,7 @@ fn answer(shot: &Shot, subject: &Subject) -> Value {
         "raw_y": columns.iter().map(|(frame, _)| motion.position(*frame).map(|at| round(at.y))).collect::<Vec<_>>(),
         "keys": path.keys().collect::<Vec<_>>(),
         "lost_keys": lost.collect::<Vec<_>>(),
-        "report": Report::of(path, &motion),
+        "report": Report::of(path, motion),
     })
 }
 
@@ -66,7 +69,7 @@ pub(crate) async fn subject_path(
 
 #[derive(Deserialize)]
 pub(crate) struct Preview {
-    cleaning: Option<Cleaning>,
+    cleaning: Option<Recipe>,
 }
 
 /// The path as another recipe would make it; nothing is written down.

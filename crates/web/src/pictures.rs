@@ -2,11 +2,13 @@
 
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use actix_web::{HttpResponse, get, post, put, web};
+use jampin_core::attachment::{Attachment, AttachmentKind};
+use jampin_core::attachment::{Corner, Orientation, Picture, PictureMount};
+use jampin_core::document::Subject;
 use jampin_core::edit::Edit;
+use jampin_core::evaluate::SubjectEvaluation;
 use jampin_core::geometry::Point;
 use jampin_core::motion::Poses;
-use jampin_core::scene::{Corner, Facing, Lies, Picture};
-use jampin_core::shot::{Attachment, AttachmentKind, Subject};
 use jampin_core::time::Frame;
 use jampin_jobs::keep_picture;
 use jampin_store::Picture as StoredPicture;
@@ -82,16 +84,17 @@ pub(crate) async fn hang(
     let subject = subject_of(&stored.shot, which)?;
     let image = state.store.picture(picture).await?;
     let pixels = [image.width, image.height].map(|side| side.max(1) as u32);
-    let face = stored.shot.poses_of(subject).and_then(|poses| face_of(subject, &poses, frame));
+    let evaluated = SubjectEvaluation::new(&stored.shot, subject);
+    let face = evaluated.as_ref().and_then(SubjectEvaluation::poses).and_then(|poses| face_of(subject, poses, frame));
     let wide = USUAL_SHARE * f64::from(info.size.width);
-    let (lies, size) = match face {
-        Some(corners) => (Lies::Face(corners), [1.0, 1.0]),
+    let (mount, size) = match face {
+        Some(corners) => (PictureMount::Face(corners), [1.0, 1.0]),
         None => {
             let high = wide * f64::from(pixels[1]) / f64::from(pixels[0]);
-            (Lies::Facing(Facing { since: frame, turns: true, grows: true, tilts: false }), [wide, high])
+            (PictureMount::Facing(Orientation { since: frame, turns: true, grows: true, tilts: false }), [wide, high])
         }
     };
-    let hung = Picture { picture, pixels, lies, place: Point::default(), size, turn: 0.0 };
+    let hung = Picture { picture, pixels, mount, place: Point::default(), size, turn: 0.0 };
     let attachment = Attachment::new(Uuid::new_v4(), AttachmentKind::Picture(hung));
     let made = attachment.id;
     let edit = Edit::PutAttachment { subject: which, attachment, index: None };

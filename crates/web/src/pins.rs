@@ -3,14 +3,17 @@
 use std::time::Duration;
 
 use actix_web::{HttpResponse, post, web};
+use jampin_core::attachment::Attachment;
+use jampin_core::attachment::Label;
+use jampin_core::document::{HandOver, Shot, Subject};
 use jampin_core::edit::Edit;
 use jampin_core::follow::Direction;
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource};
 use jampin_core::matching::{PatternChoice, choose_pattern, choose_search};
-use jampin_core::scene::Label;
-use jampin_core::shot::{Attachment, HandOver, Pin, Sample, Shot, Subject};
+use jampin_core::pin::Pin;
 use jampin_core::time::Frame;
+use jampin_core::track::Sample;
 use jampin_jobs::{FollowTask, Task};
 use jampin_media::MediaError;
 use serde::Deserialize;

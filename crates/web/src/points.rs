@@ -2,6 +2,7 @@
 
 use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
+use jampin_core::evaluate::SubjectEvaluation;
 use jampin_core::geometry::Point;
 use jampin_core::motion::CarriedPoint;
 use jampin_core::time::Frame;
@@ -35,7 +36,8 @@ pub(crate) async fn place(
     let PlaceRequest { revision, frame, at, point } = body.into_inner();
     let Loaded { stored, .. } = load(&state, id).await?;
     let subject = subject_of(&stored.shot, which)?;
-    let there = stored.shot.poses_of(subject).is_some_and(|poses| poses.at(frame).is_some());
+    let evaluated = SubjectEvaluation::new(&stored.shot, subject);
+    let there = evaluated.as_ref().and_then(SubjectEvaluation::poses).is_some_and(|poses| poses.at(frame).is_some());
     if !there {
         let message = format!("{} is not there on frame {frame}, so nothing can carry a point.", subject.name);
         return Err(ApiError::Unusable(message));

@@ -1,11 +1,13 @@
 //! What is done to a range of frames of a pin in one action, undone in one.
 
 use actix_web::{HttpResponse, post, web};
+use jampin_core::document::Subject;
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Point;
 use jampin_core::path::{Bridge, bridge, by_hand, continue_outside};
-use jampin_core::shot::{Pin, Sample, SampleState, Subject, Track};
+use jampin_core::pin::Pin;
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{Sample, SampleState, Track};
 use jampin_jobs::{SolveTask, Task};
 use jampin_store::NewJob;
 use serde::Deserialize;

@@ -1,9 +1,9 @@
-//! Cleaning recipes: the usual one, and those kept in a project.
+//! Recipe recipes: the usual one, and those kept in a project.
 
 use actix_web::{HttpResponse, delete, get, put, web};
 use jampin_core::edit::MAX_NAME;
-use jampin_core::path::{Cleaning, Step};
-use jampin_store::Recipe;
+use jampin_core::path::{Recipe, Step};
+use jampin_store::SavedRecipe;
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -13,7 +13,7 @@ use crate::state::AppState;
 /// The recipe that is good without touching it.
 #[get("/api/recipes/default")]
 pub(crate) async fn default_recipe() -> HttpResponse {
-    HttpResponse::Ok().json(Cleaning::default())
+    HttpResponse::Ok().json(Recipe::default())
 }
 
 #[derive(Deserialize)]
@@ -33,9 +33,9 @@ pub(crate) async fn keep(
     if !(1..=MAX_NAME).contains(&name.chars().count()) {
         return Err(ApiError::Unusable(format!("The name of a recipe has 1 to {MAX_NAME} characters.")));
     }
-    let cleaning = Cleaning { steps: body.into_inner().steps, hand_keys: Vec::new() };
+    let cleaning = Recipe { steps: body.into_inner().steps, hand_keys: Vec::new() };
     cleaning.check().map_err(|problem| ApiError::Unusable(sentence(&problem.to_string())))?;
-    state.store.keep_recipe(project, &Recipe { name, steps: cleaning.steps }).await?;
+    state.store.keep_recipe(project, &SavedRecipe { name, steps: cleaning.steps }).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

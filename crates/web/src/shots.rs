@@ -3,14 +3,18 @@
 use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, post, web};
+use jampin_core::attachment::Flare;
 use jampin_core::check::{key_pictures, pace};
-use jampin_core::edit::{Edit, followed};
+use jampin_core::document::{SUBJECT_COLOURS, Shot, Subject};
+use jampin_core::edit::{Edit, propagate_look};
+use jampin_core::evaluate::SubjectEvaluation;
 use jampin_core::follow::shot_part;
 use jampin_core::geometry::Size;
-use jampin_core::scene::{Art, Drawable, Flare, Scene};
-use jampin_core::shot::{Pin, SUBJECT_COLOURS, Shot, Subject, Track};
+use jampin_core::pin::Pin;
+use jampin_core::scene::{Art, Drawable, Scene};
 use jampin_core::solve::{doubts, next_guide};
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::Track;
 use jampin_media::{ClipInfo, FrameTable};
 use jampin_render::{Artwork, TypesetError};
 use jampin_store::{Clip, StoredShot};
@@ -157,8 +161,9 @@ pub(crate) async fn pin_doubts(
 
 fn doubts_json(shot: &Shot, pin: Uuid) -> Value {
     let track = shot.track(pin);
-    let off = shot.pin(pin).and_then(|(subject, _)| shot.raw_motion_of(subject));
-    let off = off.map(|motion| motion.residuals_of(pin)).unwrap_or_default();
+    let subject = shot.pin(pin).and_then(|(subject, _)| SubjectEvaluation::new(shot, subject));
+    let off =
+        subject.as_ref().and_then(SubjectEvaluation::motion).map(|motion| motion.residuals_of(pin)).unwrap_or_default();
     let keys = shot.pin(pin).map(|(_, pin)| key_pictures(pin, track)).unwrap_or_default();
     json!({
         "doubts": doubts(track, &off), "next_guide": next_guide(track), "pace": pace(track), "keys": keys,
@@ -206,7 +211,7 @@ fn scene_json(stored: &StoredShot, size: Size, typesetter: &jampin_render::Types
 }
 
 /// The drawables of a frame from back to front, each with the attachment that it belongs to.
-fn frame_json(scene: &Scene<'_>, frame: Frame) -> Value {
+fn frame_json(scene: &Scene, frame: Frame) -> Value {
     let all = scene.frame_by_attachment(frame).into_iter();
     let with_owner = |(owner, drawables): (Uuid, Vec<Drawable>)| {
         drawables.into_iter().map(move |drawable| {
@@ -239,7 +244,7 @@ pub(crate) async fn make_edit(
     let EditRequest { revision, title, edit } = body.into_inner();
     let loaded = load(&state, *id).await?;
     check(&edit, loaded.info.size)?;
-    let edit = followed(&loaded.stored.shot, edit);
+    let edit = propagate_look(&loaded.stored.shot, edit);
     let title: String = title.chars().filter(|c| !c.is_control()).take(120).collect();
     let edited = state.edit(*id, revision, &title, &edit).await?;
     // Only now: an edit that was refused must not change the project's look.

@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use actix_web::{HttpResponse, get, web};
 use jampin_core::check::{LEAST_SPEED, Shutter};
-use jampin_core::shot::Shot;
+use jampin_core::document::Shot;
 use jampin_media::{MediaError, StoredPlanes};
 use serde_json::json;
 use uuid::Uuid;

@@ -10,8 +10,10 @@ use tokio::runtime::Handle;
 use tokio::sync::Semaphore;
 
 use crate::Metrics;
-use crate::events::Listeners;
-use crate::upload::UPLOADS;
+use crate::listeners::Listeners;
+
+/// Films that come in at the same time.
+pub(crate) const UPLOADS: usize = 4;
 
 /// Settings of the web server.
 #[derive(Clone, Debug)]

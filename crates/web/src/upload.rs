@@ -17,13 +17,11 @@ use uuid::Uuid;
 
 use crate::error::ApiError;
 use crate::metrics::Counted;
-use crate::state::AppState;
+use crate::state::{AppState, UPLOADS};
 
 /// Longest name of a file that is kept, in characters.
 const MAX_NAME: usize = 120;
 
-/// Films that come in at the same time.
-pub(crate) const UPLOADS: usize = 4;
 /// Longest that a film which comes in may stand still.
 const STANDSTILL: Duration = Duration::from_secs(30);
 /// Bytes after which room is looked for again.

@@ -201,7 +201,8 @@ fn files(folder: &Path, extension: &str) -> Vec<PathBuf> {
 
 /// The arrows that lead back to where they come from, in the end.
 fn circles(arrows: &Arrows) -> Arrows {
-    let reached: BTreeMap<&str, BTreeSet<&str>> = arrows.keys().map(|file| (file.as_str(), reach(arrows, file))).collect();
+    let reached: BTreeMap<&str, BTreeSet<&str>> =
+        arrows.keys().map(|file| (file.as_str(), reach(arrows, file))).collect();
     let leads_back = |from: &str, to: &str| reached.get(to).is_some_and(|files| files.contains(from));
     let mut left = arrows.clone();
     left.iter_mut().for_each(|(from, to)| to.retain(|file, _| leads_back(from, file)));

@@ -4,7 +4,7 @@ use std::path::Path;
 
 use jampin_core::geometry::Point;
 use jampin_core::motion::{Match, fit};
-use jampin_core::shot::{Covariance, Motion};
+use jampin_core::track::{Covariance, MotionModel};
 use jampin_demo::{Shot, Truth, clock_tower, passing_loop, write_film};
 use serde_json::Value;
 
@@ -170,6 +170,6 @@ fn on_panel(truth: &Truth, frame: u32, (x, y): (f64, f64)) -> (f64, f64) {
     };
     let corners = [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)];
     let pairs: Vec<Match> = BOSSES.into_iter().zip(corners).map(pair).collect();
-    let at = fit(Motion::Perspective, &pairs).unwrap().map.apply(Point::new(x, y));
+    let at = fit(MotionModel::Perspective, &pairs).unwrap().map.apply(Point::new(x, y));
     (at.x, at.y)
 }

@@ -6,12 +6,14 @@ mod pattern;
 #[cfg(test)]
 mod tests;
 
-use crate::geometry::{Homography, PixelRect, Point};
+use crate::geometry::{Homography, Point};
 use crate::image::{Blur, PatchSamples, SmoothPatch, Window};
 use crate::matching::correlation;
-use crate::shot::{Covariance, Filter, Motion};
+use crate::pin::Filter;
+use crate::track::{Covariance, MotionModel};
 
 use normal::{Equations, Light};
+pub(crate) use pattern::bounds;
 pub use pattern::{Pattern, Reference};
 
 /// Steps shorter than this end the iteration, in pixels: a tenth of the best accuracy seen on real film.
@@ -91,7 +93,7 @@ impl Aligner {
     /// Finds the pattern in the windows (one a layer) near `start`, whose centre it may move by at most `reach` pixels.
     ///
     /// Efficient second-order minimisation (Benhimane & Malis 2007): the gradients of pattern and picture are averaged,
-    /// so that the noise of neither biases the step. Motion, gain and offset are solved for together, with biweight
+    /// so that the noise of neither biases the step. MotionModel, gain and offset are solved for together, with biweight
     /// residuals, so that a passing edge does not pull. Steps are composed on the pattern's side (Baker & Matthews 2004).
     /// The covariance is of the Cramér-Rao form (Robinson & Milanfar 2004), with the smoothing of the residual undone.
     pub fn align(
@@ -99,7 +101,7 @@ impl Aligner {
         pattern: &Pattern,
         windows: &[Window],
         start: Homography,
-        motion: Motion,
+        motion: MotionModel,
         reach: f64,
     ) -> Alignment {
         self.load(pattern, windows, &start, reach);
@@ -125,7 +127,7 @@ impl Aligner {
             let (centre, corner) = moves(motion, &solution.step, pattern);
             let share = (MAX_STEP / corner.max(centre)).min(1.0);
             map = map.after(&motion.map(&solution.step.map(|number| number * share)));
-            covariance = Covariance::new(solution.covariance).seen_through(&map.shape());
+            covariance = Covariance::new(solution.covariance).seen_through(&map.warp());
             let moved = map.origin() - start.origin();
             let is_near = moved.x.abs().max(moved.y.abs()) <= reach;
             if !is_near {
@@ -193,22 +195,10 @@ impl Aligner {
 }
 
 /// How far a step moves the centre, and the corners of the pattern at most, in pixels of the pattern.
-fn moves(motion: Motion, step: &[f64; motion::MOST_COLUMNS], pattern: &Pattern) -> (f64, f64) {
+fn moves(motion: MotionModel, step: &[f64; motion::MOST_COLUMNS], pattern: &Pattern) -> (f64, f64) {
     let map = motion.map(step);
     let (half_x, half_y) = (pattern.cols as f64 / 2.0, pattern.rows as f64 / 2.0);
     let corners = [(-1.0, -1.0), (1.0, -1.0), (-1.0, 1.0), (1.0, 1.0)].map(|(x, y)| Point::new(x * half_x, y * half_y));
     let moved = |corner: &Point| map.apply(*corner).distance(*corner);
     (map.origin().length(), corners.iter().map(moved).fold(0.0, f64::max))
-}
-
-/// The pixels under a pattern that `map` puts down, and `more` on each side; never absurdly many.
-pub(crate) fn bounds(map: &Homography, cols: usize, rows: usize, more: f64) -> PixelRect {
-    let (half_x, half_y) = (cols as f64 / 2.0, rows as f64 / 2.0);
-    let centre = map.origin();
-    let corners = [(-1.0, -1.0), (1.0, -1.0), (-1.0, 1.0), (1.0, 1.0)];
-    let reach = corners.map(|(x, y)| map.apply(Point::new(x * half_x, y * half_y)) - centre);
-    let most = |part: fn(&Point) -> f64, side: f64| {
-        reach.iter().map(|p| part(p).abs()).fold(0.0, f64::max).clamp(side / 2.0, 4.0 * side)
-    };
-    PixelRect::around(centre, most(|p| p.x, half_x) + more, most(|p| p.y, half_y) + more)
 }

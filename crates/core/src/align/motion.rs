@@ -1,12 +1,12 @@
 //! The numbers of each motion: how a small change of them moves a sample, and the map they stand for.
 
 use crate::geometry::Homography;
-use crate::shot::Motion;
+use crate::track::MotionModel;
 
 /// Numbers of the richest motion.
 pub(crate) const MOST_COLUMNS: usize = crate::cholesky::MOST;
 
-impl Motion {
+impl MotionModel {
     /// How many numbers it has; the first two are the place.
     pub(crate) fn columns(self) -> usize {
         match self {
@@ -38,7 +38,7 @@ impl Motion {
 /// Change of brightness at `(u, v)` of the pattern for each number of the motion, from the gradient there.
 #[inline]
 pub(super) fn add_columns<const LANES: usize>(
-    motion: Motion,
+    motion: MotionModel,
     (gx, gy): (&[f32; LANES], &[f32; LANES]),
     (u, v): (&[f32; LANES], &[f32; LANES]),
     columns: &mut [[f32; LANES]],
@@ -51,20 +51,20 @@ pub(super) fn add_columns<const LANES: usize>(
     fill(0, &|i| gx[i]);
     fill(1, &|i| gy[i]);
     match motion {
-        Motion::Position => {}
-        Motion::Rotation => fill(2, &|i| u[i] * gy[i] - v[i] * gx[i]),
-        Motion::Scale => {
+        MotionModel::Position => {}
+        MotionModel::Rotation => fill(2, &|i| u[i] * gy[i] - v[i] * gx[i]),
+        MotionModel::Scale => {
             fill(2, &|i| u[i] * gy[i] - v[i] * gx[i]);
             fill(3, &|i| u[i] * gx[i] + v[i] * gy[i]);
         }
-        Motion::Affine | Motion::Perspective => {
+        MotionModel::Affine | MotionModel::Perspective => {
             fill(2, &|i| u[i] * gx[i]);
             fill(3, &|i| v[i] * gx[i]);
             fill(4, &|i| u[i] * gy[i]);
             fill(5, &|i| v[i] * gy[i]);
         }
     }
-    if motion == Motion::Perspective {
+    if motion == MotionModel::Perspective {
         fill(6, &|i| -u[i] * (u[i] * gx[i] + v[i] * gy[i]));
         fill(7, &|i| -v[i] * (u[i] * gx[i] + v[i] * gy[i]));
     }
@@ -81,7 +81,13 @@ mod tests {
         let gradient = Point::new(3.0, -2.0);
         let brightness = |at: Point| gradient.x * at.x + gradient.y * at.y;
         let (u, v) = (7.5, -11.0);
-        for motion in [Motion::Position, Motion::Rotation, Motion::Scale, Motion::Affine, Motion::Perspective] {
+        for motion in [
+            MotionModel::Position,
+            MotionModel::Rotation,
+            MotionModel::Scale,
+            MotionModel::Affine,
+            MotionModel::Perspective,
+        ] {
             let mut columns = [[0f32; 1]; MOST_COLUMNS];
             add_columns(motion, (&[3.0], &[-2.0]), (&[u as f32], &[v as f32]), &mut columns);
             for which in 0..motion.columns() {

@@ -3,7 +3,7 @@
 use super::motion::{MOST_COLUMNS, add_columns};
 use crate::cholesky::Cholesky;
 use crate::image::{NOISE_GAIN, PatchSamples};
-use crate::shot::Motion;
+use crate::track::MotionModel;
 
 /// Residuals beyond this many standard deviations do not count at all, smaller ones ever more (the biweight of Beaton &
 /// Tukey 1974; 4.685 keeps 95 % efficiency for Gaussian noise). Smaller, and sharp texture starts to fall out.
@@ -57,25 +57,25 @@ pub(super) struct Equations {
 }
 
 impl Equations {
-    pub fn new(motion: Motion) -> Self {
+    pub fn new(motion: MotionModel) -> Self {
         Self { count: motion.columns(), matrix: [[0.0; MOST_COLUMNS]; MOST_COLUMNS], right: [0.0; MOST_COLUMNS] }
     }
 
     /// Adds a layer, and gives its light as of before the step; `false` when the layer has too little texture.
     pub fn add(
         &mut self,
-        motion: Motion,
+        motion: MotionModel,
         pattern: &PatchSamples,
         current: &PatchSamples,
         cols: usize,
         light: &mut Light,
     ) -> bool {
         let sums = match motion {
-            Motion::Position => Sums::gather::<5>(motion, pattern, current, cols, *light),
-            Motion::Rotation => Sums::gather::<6>(motion, pattern, current, cols, *light),
-            Motion::Scale => Sums::gather::<7>(motion, pattern, current, cols, *light),
-            Motion::Affine => Sums::gather::<9>(motion, pattern, current, cols, *light),
-            Motion::Perspective => Sums::gather::<11>(motion, pattern, current, cols, *light),
+            MotionModel::Position => Sums::gather::<5>(motion, pattern, current, cols, *light),
+            MotionModel::Rotation => Sums::gather::<6>(motion, pattern, current, cols, *light),
+            MotionModel::Scale => Sums::gather::<7>(motion, pattern, current, cols, *light),
+            MotionModel::Affine => Sums::gather::<9>(motion, pattern, current, cols, *light),
+            MotionModel::Perspective => Sums::gather::<11>(motion, pattern, current, cols, *light),
         };
         self.eliminate(&sums, light)
     }
@@ -137,7 +137,7 @@ impl Equations {
 
 impl Sums {
     fn gather<const COLUMNS: usize>(
-        motion: Motion,
+        motion: MotionModel,
         pattern: &PatchSamples,
         current: &PatchSamples,
         cols: usize,
@@ -210,7 +210,7 @@ impl Lanes {
     }
 
     #[inline]
-    fn add<const COLUMNS: usize>(&self, motion: Motion, light: Light, sums: &mut [[f32; LANES]]) {
+    fn add<const COLUMNS: usize>(&self, motion: MotionModel, light: Light, sums: &mut [[f32; LANES]]) {
         let [t, tx, ty] = &self.pattern;
         let [c, cx, cy] = &self.current;
         let mut weight = [0f32; LANES];

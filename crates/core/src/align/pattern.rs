@@ -1,9 +1,8 @@
 //! What a pin looks like, picked from one frame or made from many.
 
-use super::bounds;
-use crate::geometry::{Homography, PixelRect, Point, Shape};
+use crate::geometry::{Homography, LocalWarp, PixelRect, Point};
 use crate::image::{Blur, PatchSamples, SmoothPatch, Window};
-use crate::shot::Filter;
+use crate::pin::Filter;
 
 /// Samples beyond the pattern on each side that are kept for blurring it, in pixels: three standard deviations of the strongest
 /// defocus, or half of a long smear.
@@ -30,7 +29,7 @@ impl Pattern {
             let mut patch = SmoothPatch::default();
             load(&mut patch, window, bounds(map, cols, rows, 1.0), filter, Blur::default());
             let mut samples = PatchSamples::default();
-            if map.shape() == Shape::SAME {
+            if map.warp() == LocalWarp::SAME {
                 patch.sample(map.origin(), cols, rows, &mut samples);
             } else if !patch.sample_mapped(map, cols, rows, &mut samples) {
                 // So large on the picture that it is not worth it: an empty pattern, which is flat.
@@ -165,8 +164,8 @@ impl Reference {
     }
 
     /// As it looks when it is softened, then turned and grown: on the grid of the picture.
-    pub(crate) fn seen_through(&mut self, blur: Blur, shape: Shape) -> Pattern {
-        let back = shape.placed(Point::default()).inverse().filter(|_| shape != Shape::SAME);
+    pub(crate) fn seen_through(&mut self, blur: Blur, shape: LocalWarp) -> Pattern {
+        let back = shape.placed(Point::default()).inverse().filter(|_| shape != LocalWarp::SAME);
         let Some(back) = back else { return self.softened(blur).clone() };
         let (cols, rows, wide_cols, wide_rows) = (self.cols, self.rows, self.wide.cols, self.wide.rows);
         let middle = Point::new((wide_cols as f64 - 1.0) / 2.0, (wide_rows as f64 - 1.0) / 2.0);
@@ -213,4 +212,16 @@ fn bilinear(values: &[f32], cols: usize, at: Point) -> f32 {
     };
     let (upper, lower) = (line(row), line(row + 1));
     upper + (lower - upper) * v
+}
+
+/// The pixels under a pattern that `map` puts down, and `more` on each side; never absurdly many.
+pub(crate) fn bounds(map: &Homography, cols: usize, rows: usize, more: f64) -> PixelRect {
+    let (half_x, half_y) = (cols as f64 / 2.0, rows as f64 / 2.0);
+    let centre = map.origin();
+    let corners = [(-1.0, -1.0), (1.0, -1.0), (-1.0, 1.0), (1.0, 1.0)];
+    let reach = corners.map(|(x, y)| map.apply(Point::new(x * half_x, y * half_y)) - centre);
+    let most = |part: fn(&Point) -> f64, side: f64| {
+        reach.iter().map(|p| part(p).abs()).fold(0.0, f64::max).clamp(side / 2.0, 4.0 * side)
+    };
+    PixelRect::around(centre, most(|p| p.x, half_x) + more, most(|p| p.y, half_y) + more)
 }

@@ -1,7 +1,8 @@
 //! Key pictures: the frames that the frames near them are best compared with.
 
-use crate::shot::{Pin, Sample, SampleState, Track};
+use crate::pin::Pin;
 use crate::time::Frame;
+use crate::track::{Sample, SampleState, Track};
 
 /// Frames among which the plainest one is a key picture: a person who turns looks another one after about a second.
 const APART: u32 = 24;
@@ -34,7 +35,7 @@ pub fn key_pictures(pin: &Pin, track: &Track) -> Vec<Frame> {
 mod tests {
     use super::*;
     use crate::geometry::Point;
-    use crate::shot::Covariance;
+    use crate::track::Covariance;
     use uuid::Uuid;
 
     #[test]

@@ -2,8 +2,8 @@
 
 use crate::geometry::Point;
 use crate::path::{reduce, savitzky_golay};
-use crate::shot::Track;
 use crate::time::Frame;
+use crate::track::Track;
 
 /// Frames on each side that a speed is evened out over: jitter of a tenth of a pixel must not look like a change of pace.
 const EVENED_OVER: usize = 4;
@@ -93,7 +93,7 @@ fn evened(speeds: &[f64]) -> Vec<f64> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::shot::Sample;
+    use crate::track::Sample;
 
     fn track(place: impl Fn(f64) -> f64) -> Track {
         (0..120).map(|n| (Frame(n), Sample::guide(Point::new(place(f64::from(n)), 40.0)))).collect()

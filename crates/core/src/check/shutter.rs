@@ -1,10 +1,11 @@
 //! How long the camera's shutter was open: seen in how far what is followed is smeared along its way.
 
 use crate::align::{Aligner, Pattern, Reference};
-use crate::geometry::{Homography, Point, Shape};
+use crate::geometry::{Homography, LocalWarp, Point};
 use crate::image::{Blur, FrameSource, Window};
-use crate::shot::{Motion, Pin, Sample, SampleState, Track};
+use crate::pin::Pin;
 use crate::time::Frame;
+use crate::track::{MotionModel, Sample, SampleState, Track};
 
 /// Slower than this, in pixels a frame, the smear is too short to be measured.
 pub const LEAST_SPEED: f64 = 4.0;
@@ -88,7 +89,7 @@ struct Moving {
 impl Moving {
     /// From the pattern to the picture.
     fn map(&self) -> Homography {
-        self.sample.shape.unwrap_or(Shape::SAME).placed(self.sample.at)
+        self.sample.shape.unwrap_or(LocalWarp::SAME).placed(self.sample.at)
     }
 }
 
@@ -145,14 +146,14 @@ impl Smears {
         // How it is turned and grown: first roughly, as its way in the pattern hinges on that. Half open is usual, and unsmeared it would seem grown.
         for _ in 0..2 {
             let half = smear(as_pattern(&start, moving.velocity)? * 0.5);
-            let found = aligner.align(half.sharp(), &fast, moving.map(), Motion::Scale, REACH);
+            let found = aligner.align(half.sharp(), &fast, moving.map(), MotionModel::Scale, REACH);
             if found.has_settled() && found.matched > aligner.match_at(half.sharp(), &fast, &start) {
                 start = found.map;
             }
         }
         let (before, way) = (as_pattern(&slow.map(), slow.velocity)?, as_pattern(&start, moving.velocity)?);
         let references = (0..=STEPS).map(|step| smear(way * share_of(step))).collect();
-        let own = start.shape().placed(Point::default()).apply(before);
+        let own = start.warp().placed(Point::default()).apply(before);
         Some(Self { references, fast, start, own, aligner })
     }
 
@@ -174,7 +175,7 @@ fn share_of(step: usize) -> f64 {
 
 /// A way in the picture as the pattern has it: not turned, not grown.
 fn as_pattern(map: &Homography, way: Point) -> Option<Point> {
-    Some(map.shape().placed(Point::default()).inverse()?.apply(way))
+    Some(map.warp().placed(Point::default()).inverse()?.apply(way))
 }
 
 /// The pattern, seen from places along a way that are at most half a pixel apart: exact where a blur of its samples would soften them besides.
@@ -199,7 +200,7 @@ mod tests {
     use super::*;
     use crate::geometry::Size;
     use crate::image::{Plane, PlaneStack};
-    use crate::shot::Covariance;
+    use crate::track::Covariance;
 
     const SIZE: Size = Size::new(300, 140);
 

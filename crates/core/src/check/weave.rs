@@ -2,8 +2,8 @@
 
 use crate::geometry::{PixelRect, Point, Size};
 use crate::image::{Component, FrameSource, Plane, Window};
-use crate::shot::Track;
 use crate::time::FrameRange;
+use crate::track::Track;
 
 /// Pixels on each side of the line that are averaged into it: grain goes, what is woven stays.
 const THICKNESS: i32 = 1;
@@ -89,8 +89,8 @@ fn between(window: &Window, at: Point) -> f64 {
 mod tests {
     use super::*;
     use crate::image::PlaneStack;
-    use crate::shot::Sample;
     use crate::time::Frame;
+    use crate::track::Sample;
 
     /// A pattern that moves 2 pixels a frame across.
     fn film() -> PlaneStack {

@@ -1,15 +1,14 @@
 //! What a change may say: numbers that are numbers, names that can be read, as much as a shot can hold.
 
-use super::{Edit, EditError, MAX_NAME};
+use super::kinds::{Edit, EditError, FARTHEST, LAST_FRAME, MAX_NAME};
+use crate::attachment::Attachment;
+use crate::document::{Shot, Subject};
 use crate::motion::CarriedPoint;
-use crate::path::Cleaning;
-use crate::shot::{Attachment, Pin, Sample, Shot, Subject};
+use crate::path::Recipe;
+use crate::pin::Pin;
 use crate::time::{Frame, FrameRange};
+use crate::track::Sample;
 
-/// A place is not further than this from the picture's corner, in pixels: a hundred times the largest picture.
-pub(super) const FARTHEST: f64 = 1e6;
-/// The last frame that a film may have: 90 hours at 30 frames a second.
-pub(super) const LAST_FRAME: u32 = 9_999_999;
 /// What a shot holds at most: ten times as much as anybody was seen to need, and still worked with at ease.
 const SUBJECTS: usize = 500;
 const PINS: usize = 2000;
@@ -169,7 +168,7 @@ fn point(point: &CarriedPoint) -> Result<(), EditError> {
     })
 }
 
-fn cleaning(cleaning: &Cleaning) -> Result<(), EditError> {
+fn cleaning(cleaning: &Recipe) -> Result<(), EditError> {
     cleaning.check().map_err(EditError::Recipe)?;
     at_most("keyframes by hand", cleaning.hand_keys.len())?;
     cleaning.hand_keys.iter().try_for_each(|hand| frame(hand.frame))?;
@@ -194,9 +193,9 @@ mod tests {
     use uuid::Uuid;
 
     use super::*;
+    use crate::attachment::Label;
     use crate::geometry::Point;
-    use crate::scene::Label;
-    use crate::shot::{Covariance, SampleState};
+    use crate::track::{Covariance, SampleState};
 
     fn id(n: u128) -> Uuid {
         Uuid::from_u128(n)
@@ -285,7 +284,7 @@ mod tests {
         // As an older version left it: its recipe would be refused today.
         let mut old = shot();
         let step = crate::path::Step::new(crate::path::StepKind::Curve { tolerance: -1.0 });
-        let bad = Cleaning { steps: vec![step], hand_keys: Vec::new() };
+        let bad = Recipe { steps: vec![step], hand_keys: Vec::new() };
         old.subjects[0].cleaning = Some(bad.clone());
         old.subjects[0].name = String::new();
         let mut now = old.clone();

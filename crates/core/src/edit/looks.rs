@@ -1,10 +1,11 @@
 //! Looks: attachments that share one are changed alike.
 
-use super::Edit;
-use crate::shot::{Attachment, Shot};
+use super::kinds::Edit;
+use crate::attachment::Attachment;
+use crate::document::Shot;
 
 /// A change of an attachment, and with it that of all others in the shot that have its look.
-pub fn followed(shot: &Shot, edit: Edit) -> Edit {
+pub fn propagate_look(shot: &Shot, edit: Edit) -> Edit {
     let Edit::PutAttachment { attachment, .. } = &edit else { return edit };
     let before = all(shot).find(|one| one.id == attachment.id);
     // One that is new, or gets or loses its look now, changes no others.
@@ -12,15 +13,15 @@ pub fn followed(shot: &Shot, edit: Edit) -> Edit {
         return edit;
     }
     let look = attachment.clone();
-    let others = dressed(shot, &look, |other| other.id != look.id && other.look == look.look);
+    let others = apply_look(shot, &look, |other| other.id != look.id && other.look == look.look);
     if others.is_empty() { edit } else { Edit::All { edits: std::iter::once(edit).chain(others).collect() } }
 }
 
 /// Edits that put some attachments of a shot into a look, as far as they are of its kind and not in it already.
-pub fn dressed(shot: &Shot, look: &Attachment, wanted: impl Fn(&Attachment) -> bool) -> Vec<Edit> {
+pub fn apply_look(shot: &Shot, look: &Attachment, wanted: impl Fn(&Attachment) -> bool) -> Vec<Edit> {
     let owned = shot.subjects.iter().flat_map(|subject| subject.attachments.iter().map(move |one| (subject.id, one)));
     let put = |(subject, one): (_, &Attachment)| {
-        let attachment = one.dressed_like(look).filter(|dressed| dressed != one)?;
+        let attachment = one.in_style_of(look).filter(|dressed| dressed != one)?;
         Some(Edit::PutAttachment { subject, attachment, index: None })
     };
     owned.filter(|(_, one)| wanted(one)).filter_map(put).collect()
@@ -39,7 +40,7 @@ pub fn changed_looks(before: &Shot, after: &Shot) -> Vec<Attachment> {
 
 fn changed_since(before: &Shot, now: &Attachment) -> bool {
     let then = all(before).find(|then| then.id == now.id && then.look == now.look);
-    then.is_some_and(|then| then.dressed_like(now).is_some_and(|dressed| dressed != *then))
+    then.is_some_and(|then| then.in_style_of(now).is_some_and(|dressed| dressed != *then))
 }
 
 fn all(shot: &Shot) -> impl Iterator<Item = &Attachment> {
@@ -51,9 +52,10 @@ mod tests {
     use uuid::Uuid;
 
     use super::*;
+    use crate::attachment::AttachmentKind;
+    use crate::attachment::{Label, Placement};
+    use crate::document::Subject;
     use crate::geometry::Point;
-    use crate::scene::{Label, Placement};
-    use crate::shot::{AttachmentKind, Subject};
 
     fn label(n: u128, look: Option<&str>, size: f64, across: f64) -> Attachment {
         let placement = Placement::Offset(Point::new(across, 0.0));
@@ -80,11 +82,11 @@ mod tests {
     fn all_that_share_a_look_follow_and_no_others() {
         let names = || Some("names");
         let shot = shot(vec![label(1, names(), 26.0, 5.0), label(2, names(), 26.0, 6.0), label(3, None, 26.0, 7.0)]);
-        let Edit::All { edits } = followed(&shot, put(label(1, names(), 40.0, 5.0))) else { panic!() };
+        let Edit::All { edits } = propagate_look(&shot, put(label(1, names(), 40.0, 5.0))) else { panic!() };
         assert_eq!(edits.iter().map(size).collect::<Vec<_>>(), [40.0, 40.0]);
         // What gets a look now changes nobody, nor what is only moved.
-        assert_eq!(followed(&shot, put(label(3, names(), 40.0, 7.0))), put(label(3, names(), 40.0, 7.0)));
-        assert_eq!(followed(&shot, put(label(1, names(), 26.0, 99.0))), put(label(1, names(), 26.0, 99.0)));
+        assert_eq!(propagate_look(&shot, put(label(3, names(), 40.0, 7.0))), put(label(3, names(), 40.0, 7.0)));
+        assert_eq!(propagate_look(&shot, put(label(1, names(), 26.0, 99.0))), put(label(1, names(), 26.0, 99.0)));
     }
 
     #[test]

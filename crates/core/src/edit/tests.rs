@@ -1,8 +1,16 @@
+use uuid::Uuid;
+
 use super::*;
+use crate::attachment::Attachment;
+use crate::attachment::Label;
+use crate::document::{HandOver, Shot, Subject};
 use crate::geometry::Point;
 use crate::motion::CarriedPoint;
+use crate::path::Recipe;
 use crate::path::{Step, StepKind};
-use crate::scene::Label;
+use crate::pin::Pin;
+use crate::time::Frame;
+use crate::track::{MotionModel, Sample};
 
 fn id(n: u128) -> Uuid {
     Uuid::from_u128(n)
@@ -43,8 +51,8 @@ fn every_edit_is_undone_by_its_inverse_and_redone_by_the_inverse_of_that() {
         Edit::PutPin { subject: id(10), pin: pin(40), index: None },
         Edit::PutPin { subject: id(10), pin: pin(40), index: Some(0) },
         Edit::PutPin { subject: id(10), pin: Pin { pattern: [15, 21], ..pin(12) }, index: None },
-        Edit::SetCleaning { subject: id(10), cleaning: Some(Cleaning::default()) },
-        Edit::SetMotion { subject: id(10), motion: Some(Motion::Rotation) },
+        Edit::SetCleaning { subject: id(10), cleaning: Some(Recipe::default()) },
+        Edit::SetMotion { subject: id(10), motion: Some(MotionModel::Rotation) },
         Edit::PutPoint { subject: id(10), point: carried(7), index: None },
         Edit::All {
             edits: vec![
@@ -98,7 +106,7 @@ fn a_refused_edit_leaves_the_shot_as_it_was() {
         Edit::RemovePoint { subject: id(10), point: id(7) },
         Edit::SetCleaning {
             subject: id(10),
-            cleaning: Some(Cleaning {
+            cleaning: Some(Recipe {
                 steps: vec![Step::new(StepKind::Curve { tolerance: -1.0 })],
                 hand_keys: Vec::new(),
             }),

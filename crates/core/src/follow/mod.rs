@@ -1,5 +1,6 @@
 //! The live pass: a pin followed from frame to frame, in one direction, until it stops.
 
+mod direction;
 mod plan;
 mod start;
 
@@ -7,10 +8,12 @@ use serde::{Deserialize, Serialize};
 
 use crate::geometry::{Homography, Point};
 use crate::image::{FrameSource, Window};
-use crate::look::{Find, Looker, Prediction, References, Target};
-use crate::shot::{Pin, Sample, SampleState};
+use crate::look::{Candidate, FrameMatcher, Prediction, References, Target};
+use crate::pin::Pin;
 use crate::time::Frame;
+use crate::track::{Sample, SampleState};
 
+pub use direction::Direction;
 pub use plan::{cleared_ahead, segment_end, shot_part};
 pub use start::Start;
 
@@ -19,26 +22,6 @@ pub use start::Start;
 const FAR_PENALTY: f64 = 0.04;
 /// Before following is given up, it looks once more, this many times as far.
 const SECOND_LOOK: f64 = 2.0;
-
-/// Which way through the film.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Direction {
-    /// Towards later frames.
-    Forward,
-    /// Towards earlier frames.
-    Backward,
-}
-
-impl Direction {
-    /// The frame after `frame` in this direction; `None` past `last`.
-    fn next(self, frame: Frame, last: Frame) -> Option<Frame> {
-        match self {
-            Self::Forward => frame.step(1).filter(|next| *next <= last),
-            Self::Backward => frame.step(-1).filter(|next| *next >= last),
-        }
-    }
-}
 
 /// Whether the receiver of results wants more of them.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -122,34 +105,34 @@ pub fn follow<S: FrameSource>(
         return Ok(FollowEnd::FlatPattern { frame: start.reference.0 });
     };
     let mut references = References::new(first);
-    let mut looker = Looker::new(pin, source.size());
+    let mut matcher = FrameMatcher::new(pin, source.size());
     let (mut frame, mut at, mut velocity, mut shape) = (start.frame, start.at, start.velocity, start.shape);
     while let Some(next) = direction.next(frame, last) {
         let predicted = at + velocity;
-        if !looker.size.contains(predicted) {
+        if !matcher.size.contains(predicted) {
             return Ok(FollowEnd::LeftPicture { frame: next, at: predicted });
         }
-        let near = Prediction { at: predicted, reach: looker.reach(1.0), shape, velocity, is_hidden: false };
-        let mut seen = see(&mut looker, &mut references, source, next, &near)?;
+        let near = Prediction { at: predicted, reach: matcher.reach(1.0), shape, velocity, is_hidden: false };
+        let mut seen = see(&mut matcher, &mut references, source, next, &near)?;
         if seen.find.matched < pin.least_match() {
             // Perhaps it only changed its pace: once more, further, from where it last was.
-            let far = Prediction { at, reach: looker.reach(SECOND_LOOK), ..near };
-            let second = see(&mut looker, &mut references, source, next, &far)?;
+            let far = Prediction { at, reach: matcher.reach(SECOND_LOOK), ..near };
+            let second = see(&mut matcher, &mut references, source, next, &far)?;
             if second.find.matched > seen.find.matched {
                 seen = second;
             }
         }
         let found = seen.find;
-        if !looker.size.contains(found.at()) {
+        if !matcher.size.contains(found.at()) {
             return Ok(FollowEnd::LeftPicture { frame: next, at: found.at() });
         }
         if found.matched < pin.least_match() {
             return Ok(FollowEnd::LowMatch { frame: next, matched: found.matched, at: found.at() });
         }
         velocity = found.at() - at;
-        (frame, at, shape) = (next, found.at(), found.map.shape());
-        looker.learn_softness(references.newest(), &seen.windows, &found, velocity);
-        references.learn(&looker, source, frame, &found, found.to_newest)?;
+        (frame, at, shape) = (next, found.at(), found.map.warp());
+        matcher.learn_softness(references.newest(), &seen.windows, &found, velocity);
+        references.learn(&matcher, source, frame, &found, found.to_newest)?;
         if sink.sample(frame, found.sample(pin, SampleState::Found)) == Continue::No {
             return Ok(FollowEnd::Stopped);
         }
@@ -160,22 +143,22 @@ pub fn follow<S: FrameSource>(
 /// What was seen on one frame.
 struct Seen {
     /// The judgement that counts.
-    find: Find,
+    find: Candidate,
     windows: Vec<Window>,
 }
 
 fn see<S: FrameSource>(
-    looker: &mut Looker<'_>,
+    matcher: &mut FrameMatcher<'_>,
     references: &mut References,
     source: &mut S,
     frame: Frame,
     prediction: &Prediction,
 ) -> Result<Seen, S::Error> {
-    let look = references.look(looker, source, frame, prediction)?;
+    let look = references.look(matcher, source, frame, prediction)?;
     let reach = prediction.reach.0.max(prediction.reach.1);
-    let worth = |find: &Find| find.matched - FAR_PENALTY * find.at().distance(prediction.at) / reach;
+    let worth = |find: &Candidate| find.matched - FAR_PENALTY * find.at().distance(prediction.at) / reach;
     let best = look.finds.iter().max_by(|a, b| worth(a).total_cmp(&worth(b))).copied();
-    let find = best.unwrap_or_else(|| Find::nothing(prediction.shape.placed(prediction.at)));
+    let find = best.unwrap_or_else(|| Candidate::nothing(prediction.shape.placed(prediction.at)));
     Ok(Seen { find, windows: look.windows })
 }
 

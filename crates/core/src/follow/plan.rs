@@ -1,8 +1,8 @@
 //! What following touches: which samples go before it starts, and where it has to pause.
 
-use super::Direction;
-use crate::shot::{Sample, SampleState, Track};
+use super::direction::Direction;
 use crate::time::{Frame, FrameRange};
+use crate::track::{Sample, SampleState, Track};
 
 /// The part of `range` between two cuts that holds `frame`: no track runs across a cut. `cuts` lists the first frame of
 /// every shot but the first, in order.

@@ -1,9 +1,10 @@
 //! Where following starts, and what it compares with.
 
-use super::Direction;
-use crate::geometry::{Point, Shape};
-use crate::shot::{Pin, Track};
+use super::direction::Direction;
+use crate::geometry::{LocalWarp, Point};
+use crate::pin::Pin;
 use crate::time::Frame;
+use crate::track::Track;
 
 /// Where following starts.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -15,7 +16,7 @@ pub struct Start {
     /// Its motion per frame in the direction of following.
     pub velocity: Point,
     /// How the pattern is turned and grown there.
-    pub shape: Shape,
+    pub shape: LocalWarp,
     /// Frame and place that the pattern is picked from: the guide nearest in time, or where the pin was put first.
     pub reference: (Frame, Point),
 }
@@ -27,7 +28,7 @@ impl Start {
             frame: pin.frame,
             at: pin.at,
             velocity: Point::default(),
-            shape: Shape::SAME,
+            shape: LocalWarp::SAME,
             reference: (pin.frame, pin.at),
         }
     }

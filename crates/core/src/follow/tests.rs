@@ -3,7 +3,7 @@ use uuid::Uuid;
 use super::*;
 use crate::geometry::Size;
 use crate::image::{Plane, PlaneStack};
-use crate::shot::Track;
+use crate::track::Track;
 
 const SIZE: Size = Size::new(240, 180);
 

@@ -2,33 +2,17 @@
 
 use csv::ReaderBuilder;
 use serde::{Deserialize, Serialize};
-use thiserror::Error;
 
 use super::json_table;
+use super::table::{ImportProblem, Table, fits};
 use crate::geometry::Point;
-use crate::shot::{Covariance, Sample, SampleState};
 use crate::time::{Frame, FrameRange};
+use crate::track::{Covariance, Sample, SampleState};
 
-/// Rows that are read at most.
-pub(super) const MOST_ROWS: usize = 200_000;
-/// Columns, and fields in all, that are read at most: a table of samples has ten, and memory goes by fields.
-pub(super) const MOST_COLUMNS: usize = 200;
-pub(super) const MOST_FIELDS: usize = 2_000_000;
 /// Problems that are told at most: more say nothing new.
 const MOST_PROBLEMS: usize = 8;
 /// A place further from the picture than this, in pixels, is no place.
 const FARTHEST: f64 = 1e6;
-
-/// A table of text: a header and rows.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Table {
-    /// Names of the columns.
-    pub headers: Vec<String>,
-    /// The rows, each as long as the header; missing fields are empty.
-    pub rows: Vec<Vec<String>>,
-    /// Whether numbers have a decimal comma: where columns are parted by semicolons.
-    pub decimal_comma: bool,
-}
 
 /// Which column means what. Columns count from 0.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -54,43 +38,6 @@ pub struct Mapping {
     /// The number that the clip's first frame has in the file: 0, 1, or whatever it was cut from.
     #[serde(default)]
     pub first_frame: i64,
-}
-
-/// Why a table cannot be read, or samples not made of it.
-#[derive(Clone, Debug, Error, PartialEq, Eq)]
-pub enum ImportProblem {
-    /// There is no table.
-    #[error(
-        "this is no table: a header line and at least one row are needed, with columns parted by commas, semicolons or tabs; or JSON, our own or a list of objects"
-    )]
-    NoTable,
-    /// JSON that cannot be read.
-    #[error("this JSON cannot be read: {0}")]
-    Json(String),
-    /// Too many rows, or fields in all.
-    #[error("the table has more than {MOST_ROWS} rows or {MOST_FIELDS} fields; cut it to what belongs to this shot")]
-    TooLong,
-    /// Too many columns.
-    #[error("the table has {0} columns; at most {MOST_COLUMNS} are read, of which frame, x and y are needed")]
-    TooWide(usize),
-    /// A column that is not there.
-    #[error("there is no column {0}; the table has {1}")]
-    Column(usize, usize),
-    /// Rows that cannot be read.
-    #[error("{}", .0.join("; "))]
-    Rows(Vec<String>),
-    /// No row is about this shot.
-    #[error("no row is about a frame of this shot, {first} to {last}; is the number of the first frame right?", first = .0.first, last = .0.last)]
-    NothingHere(FrameRange),
-}
-
-/// Whether a table of so many columns and rows is read.
-pub(super) fn fits(columns: usize, rows: usize) -> Result<(), ImportProblem> {
-    match () {
-        () if columns > MOST_COLUMNS => Err(ImportProblem::TooWide(columns)),
-        () if rows > MOST_ROWS || columns * rows > MOST_FIELDS => Err(ImportProblem::TooLong),
-        () => Ok(()),
-    }
 }
 
 impl Table {
@@ -196,7 +143,7 @@ impl Table {
 mod tests {
     use super::*;
     use crate::formats::{FrameCount, NamedTrack, samples_csv};
-    use crate::shot::Track;
+    use crate::track::Track;
 
     fn range() -> FrameRange {
         FrameRange { first: Frame(0), last: Frame(99) }

@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 
-use super::import::{ImportProblem, Table, fits};
+use super::table::{ImportProblem, Table, fits};
 
 /// Reads our own samples and paths, and any list of objects: the fields of the first are the columns.
 pub(super) fn parse(text: &str) -> Result<Table, ImportProblem> {
@@ -80,8 +80,8 @@ mod tests {
     use super::super::{FrameCount, NamedTrack, samples_json};
     use super::*;
     use crate::geometry::Point;
-    use crate::shot::{Sample, Track};
     use crate::time::{Frame, FrameRange, Rational};
+    use crate::track::{Sample, Track};
 
     #[test]
     fn what_we_write_comes_back() {

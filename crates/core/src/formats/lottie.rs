@@ -5,20 +5,21 @@
 
 use serde_json::{Value, json};
 
-use super::strands::{Contour, DrawnArt, Laid, Outlined, Strand, strands};
+use super::drawable_tracks::{Contour, DecomposedTransform, DrawableTrack, DrawnArt, Outlined, drawable_tracks};
+use crate::attachment::Blend;
 use crate::geometry::{Point, Size};
-use crate::scene::{Blend, Drawable, Scene, Shape};
+use crate::scene::{Drawable, Primitive, Scene};
 use crate::time::{FrameRange, Rational};
 
 /// The graphics of a shot as Lottie JSON, a keyframe a frame.
 ///
 /// Labels and boundary lines are shapes; flares and pictures are embedded pictures; a picture in perspective is laid as it is in its middle. What Lottie cannot
 /// express is left out: blur, shadows, covers other than plain ones, what stands in front, blur from motion.
-pub fn lottie(scene: &Scene<'_>, range: FrameRange, rate: Rational, size: Size, art: &[DrawnArt]) -> Value {
+pub fn lottie(scene: &Scene, range: FrameRange, rate: Rational, size: Size, art: &[DrawnArt]) -> Value {
     let count = range.count();
     let mut layers: Vec<Value> = Vec::new();
-    for strand in strands(scene, range) {
-        if let Some(layer) = layer(&strand, count, layers.len(), art) {
+    for track in drawable_tracks(scene, range) {
+        if let Some(layer) = layer(&track, count, layers.len(), art) {
             layers.push(layer);
         }
     }
@@ -36,14 +37,14 @@ pub fn lottie(scene: &Scene<'_>, range: FrameRange, rate: Rational, size: Size, 
     })
 }
 
-fn layer(strand: &Strand, count: u32, index: usize, art: &[DrawnArt]) -> Option<Value> {
-    let sample = strand.sample()?;
-    let opacity = property(strand.opacities().into_iter().map(|value| vec![100.0 * value]).collect());
+fn layer(track: &DrawableTrack, count: u32, index: usize, art: &[DrawnArt]) -> Option<Value> {
+    let sample = track.sample()?;
+    let opacity = property(track.opacities().into_iter().map(|value| vec![100.0 * value]).collect());
     let still = json!({ "o": opacity, "p": fixed(&[0.0, 0.0]), "a": fixed(&[0.0, 0.0]), "s": fixed(&[100.0, 100.0]), "r": fixed(&[0.0]) });
-    let (kind, transform) = match &sample.shape {
-        Shape::Artwork { art: which, .. } | Shape::Flat { art: which, .. } => {
+    let (kind, transform) = match &sample.primitive {
+        Primitive::Artwork { art: which, .. } | Primitive::Flat { art: which, .. } => {
             let drawn = art.get(*which)?;
-            let transform = laid(strand, drawn, &opacity);
+            let transform = laid(track, drawn, &opacity);
             if drawn.outlines.is_empty() {
                 (json!({ "ty": 2, "refId": format!("image{which}") }), transform)
             } else {
@@ -51,8 +52,8 @@ fn layer(strand: &Strand, count: u32, index: usize, art: &[DrawnArt]) -> Option<
                 (json!({ "ty": 4, "shapes": shapes }), transform)
             }
         }
-        Shape::Cover { inside_out: true, .. } | Shape::Front { .. } => return None,
-        shape => (json!({ "ty": 4, "shapes": [drawn(strand, shape)?] }), still),
+        Primitive::Cover { inside_out: true, .. } | Primitive::Foreground { .. } => return None,
+        shape => (json!({ "ty": 4, "shapes": [drawn(track, shape)?] }), still),
     };
     let mut layer = json!({
         "ind": index + 1, "ip": 0, "op": count, "st": 0, "sr": 1, "ks": transform, "bm": blend(sample.blend), "ao": 0, "ddd": 0,
@@ -71,10 +72,13 @@ fn blend(blend: Blend) -> u32 {
     }
 }
 
-fn laid(strand: &Strand, art: &DrawnArt, opacity: &Value) -> Value {
-    let places: Vec<Laid> =
-        strand.every(|drawable| Laid::of(&drawable.shape, (art.width, art.height))).into_iter().flatten().collect();
-    let values = |value: &dyn Fn(&Laid) -> Vec<f64>| property(places.iter().map(value).collect());
+fn laid(track: &DrawableTrack, art: &DrawnArt, opacity: &Value) -> Value {
+    let places: Vec<DecomposedTransform> = track
+        .every(|drawable| DecomposedTransform::of(&drawable.primitive, (art.width, art.height)))
+        .into_iter()
+        .flatten()
+        .collect();
+    let values = |value: &dyn Fn(&DecomposedTransform) -> Vec<f64>| property(places.iter().map(value).collect());
     json!({
         "o": opacity,
         "a": fixed(&[0.0, 0.0]),
@@ -139,15 +143,15 @@ fn pair(at: Point) -> [f64; 2] {
 
 /// Lines or areas that change from frame to frame. A path of Lottie keeps its number of corners, and a layer its number of paths: what there is less of on a frame
 /// is filled up with corners in one place.
-fn drawn(strand: &Strand, sample: &Shape) -> Option<Value> {
+fn drawn(track: &DrawableTrack, sample: &Primitive) -> Option<Value> {
     let (colour, stroke, round) = match sample {
-        Shape::Line { width, colour, .. } => (colour, Some(*width), true),
-        Shape::Stroke { width, colour, round, .. } => (colour, Some(*width), *round),
-        Shape::Area { colour, .. } => (colour, None, false),
-        Shape::Cover { effect: crate::scene::CoverEffect::Plain(colour), .. } => (colour, None, false),
+        Primitive::Line { width, colour, .. } => (colour, Some(*width), true),
+        Primitive::Stroke { width, colour, round, .. } => (colour, Some(*width), *round),
+        Primitive::Area { colour, .. } => (colour, None, false),
+        Primitive::Cover { effect: crate::attachment::CoverEffect::Plain(colour), .. } => (colour, None, false),
         _ => return None,
     };
-    let every = strand.every(lines);
+    let every = track.every(lines);
     let paths = every.iter().map(|(lines, _)| lines.len()).max()?;
     let path = |which: usize| {
         let corners = every.iter().filter_map(|(lines, _)| lines.get(which)).map(Vec::len).max().unwrap_or(1).max(1);
@@ -168,10 +172,10 @@ fn drawn(strand: &Strand, sample: &Shape) -> Option<Value> {
 }
 
 fn lines(drawable: &Drawable) -> (Vec<Vec<Point>>, bool) {
-    match &drawable.shape {
-        Shape::Line { from, to, .. } => (vec![vec![*from, *to]], false),
-        Shape::Stroke { lines, closed, .. } => (lines.clone(), *closed),
-        Shape::Area { rings, .. } | Shape::Cover { rings, .. } => (rings.clone(), true),
+    match &drawable.primitive {
+        Primitive::Line { from, to, .. } => (vec![vec![*from, *to]], false),
+        Primitive::Stroke { lines, closed, .. } => (lines.clone(), *closed),
+        Primitive::Area { rings, .. } | Primitive::Cover { rings, .. } => (rings.clone(), true),
         _ => (Vec::new(), false),
     }
 }

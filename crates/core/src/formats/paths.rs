@@ -5,14 +5,14 @@ use std::fmt::Write;
 use serde_json::{Value, json};
 
 use super::{FrameCount, csv_field};
-use crate::path::{Joint, Key, Path, Run};
+use crate::path::{Path, PathKeyframe, Run, Tangent};
 use crate::time::{FrameRange, Rational};
 
 /// Keyframes of a span; without a step that makes them, one on every frame, joined by straight pieces.
-fn keys(run: &Run) -> Vec<Key> {
+fn keys(run: &Run) -> Vec<PathKeyframe> {
     match &run.curve {
         Some(curve) => curve.keys().to_vec(),
-        None => run.range().frames().zip(&run.places).map(|(frame, at)| Key::straight(frame, *at)).collect(),
+        None => run.range().frames().zip(&run.places).map(|(frame, at)| PathKeyframe::straight(frame, *at)).collect(),
     }
 }
 
@@ -27,11 +27,11 @@ pub fn keys_csv(paths: &[(&str, Path)], count: FrameCount) -> String {
         let name = csv_field(name);
         for (span, run) in path.runs.iter().enumerate() {
             for key in keys(run) {
-                let joint = |joint: Joint| match joint {
-                    Joint::Straight => ",".to_owned(),
-                    Joint::Velocity(velocity) => format!("{:.4},{:.4}", velocity.x, velocity.y),
+                let joint = |joint: Tangent| match joint {
+                    Tangent::Straight => ",".to_owned(),
+                    Tangent::Velocity(velocity) => format!("{:.4},{:.4}", velocity.x, velocity.y),
                 };
-                let Key { frame, at, arrive, leave } = key;
+                let PathKeyframe { frame, at, arrive, leave } = key;
                 let frame = count.text(frame);
                 writeln!(out, "{frame},{name},{span},{:.4},{:.4},{},{}", at.x, at.y, joint(arrive), joint(leave))
                     .expect("writing to a string does not fail");
@@ -75,8 +75,8 @@ mod tests {
 
     fn path() -> Path {
         let keys = [
-            Key::smooth(Frame(3), Point::new(1.0, 2.0), Point::new(0.5, 0.0)),
-            Key::straight(Frame(6), Point::new(4.0, 2.0)),
+            PathKeyframe::smooth(Frame(3), Point::new(1.0, 2.0), Point::new(0.5, 0.0)),
+            PathKeyframe::straight(Frame(6), Point::new(4.0, 2.0)),
         ];
         let curve = Curve::new(keys);
         let places = (3..=6).map(|n| curve.as_ref().unwrap().at(f64::from(n))).collect();

@@ -4,8 +4,9 @@ use serde::Deserialize;
 use thiserror::Error;
 
 use crate::geometry::Point;
-use crate::shot::{Channel, Filter, Motion, ReferencePolicy};
+use crate::pin::{Channel, Filter, ReferencePolicy};
 use crate::time::Frame;
+use crate::track::MotionModel;
 
 /// The file: a list of pins.
 #[derive(Clone, Debug, Deserialize)]
@@ -35,7 +36,7 @@ pub struct PinRequest {
     pub search: SizeRequest,
     /// How much of the motion counts.
     #[serde(default)]
-    pub motion: Motion,
+    pub motion: MotionModel,
     /// What of the picture is compared.
     #[serde(default)]
     pub channel: Channel,

@@ -5,8 +5,8 @@ use std::fmt::Write;
 use serde_json::{Value, json};
 
 use super::FrameCount;
-use crate::shot::{Sample, Track};
 use crate::time::{Frame, FrameRange, Rational};
+use crate::track::{Sample, Track};
 
 /// The samples of one pin under the name they have in files.
 #[derive(Clone, Copy, Debug)]
@@ -84,7 +84,7 @@ pub fn samples_json(tracks: &[NamedTrack<'_>], range: FrameRange, rate: Rational
 mod tests {
     use super::*;
     use crate::geometry::Point;
-    use crate::shot::{Covariance, SampleState};
+    use crate::track::{Covariance, SampleState};
 
     fn track() -> Track {
         let covariance = Covariance::new([0.031f64.powi(2), 0.0, 0.04f64.powi(2)]);

@@ -5,23 +5,24 @@
 
 use std::fmt::Write;
 
-use super::strands::{DrawnArt, Laid, Strand, strands};
+use super::drawable_tracks::{DecomposedTransform, DrawableTrack, DrawnArt, drawable_tracks};
+use crate::attachment::{Blend, CoverEffect};
 use crate::geometry::{Point, Size};
-use crate::scene::{Blend, CoverEffect, Drawable, Scene, Shape};
+use crate::scene::{Drawable, Primitive, Scene};
 use crate::time::FrameRange;
 
 /// The graphics of a shot as SVG that plays by itself, once, each frame for as long as the film shows it.
 ///
 /// `times`: when each frame of the range begins, and when the last ends, in microseconds from the first. What needs the film's own picture (blur, mosaic,
 /// what stands in front) is left out; a picture in perspective is laid as it is in its middle.
-pub fn animated_svg(scene: &Scene<'_>, range: FrameRange, times: &[i64], size: Size, art: &[DrawnArt]) -> String {
+pub fn animated_svg(scene: &Scene, range: FrameRange, times: &[i64], size: Size, art: &[DrawnArt]) -> String {
     let clock = Clock::new(times);
     let Size { width, height } = size;
     let mut svg = format!(
         r#"<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="{width}" height="{height}" viewBox="0 0 {width} {height}">"#
     );
-    for strand in strands(scene, range) {
-        push_strand(&mut svg, &strand, &clock, art);
+    for track in drawable_tracks(scene, range) {
+        push_strand(&mut svg, &track, &clock, art);
     }
     svg.push_str("</svg>\n");
     svg
@@ -62,10 +63,10 @@ fn number(value: f64) -> String {
     text.trim_end_matches('0').trim_end_matches('.').to_owned()
 }
 
-fn push_strand(svg: &mut String, strand: &Strand, clock: &Clock, art: &[DrawnArt]) {
-    let Some(sample) = strand.sample() else { return };
-    let Some(inside) = inside(strand, sample, clock, art) else { return };
-    let opacities: Vec<String> = strand.opacities().into_iter().map(number).collect();
+fn push_strand(svg: &mut String, track: &DrawableTrack, clock: &Clock, art: &[DrawnArt]) {
+    let Some(sample) = track.sample() else { return };
+    let Some(inside) = inside(track, sample, clock, art) else { return };
+    let opacities: Vec<String> = track.opacities().into_iter().map(number).collect();
     let blend = match sample.blend {
         Blend::Normal => "",
         Blend::Multiply => r#" style="mix-blend-mode:multiply""#,
@@ -78,23 +79,23 @@ fn push_strand(svg: &mut String, strand: &Strand, clock: &Clock, art: &[DrawnArt
     write!(svg, r#"<g opacity="{opacity}"{blend}>{animation}{inside}</g>"#).expect("writing to a string does not fail");
 }
 
-fn inside(strand: &Strand, sample: &Drawable, clock: &Clock, art: &[DrawnArt]) -> Option<String> {
-    match &sample.shape {
-        Shape::Artwork { art: which, .. } | Shape::Flat { art: which, .. } => {
+fn inside(track: &DrawableTrack, sample: &Drawable, clock: &Clock, art: &[DrawnArt]) -> Option<String> {
+    match &sample.primitive {
+        Primitive::Artwork { art: which, .. } | Primitive::Flat { art: which, .. } => {
             let drawn = art.get(*which)?;
-            Some(laid(strand, drawn, clock))
+            Some(laid(track, drawn, clock))
         }
-        Shape::Line { width, colour, .. } => Some(path(strand, clock, None, 0.0, &stroke(*width, colour, true))),
-        Shape::Stroke { width, colour, round, blur, .. } => {
-            Some(path(strand, clock, None, *blur, &stroke(*width, colour, *round)))
+        Primitive::Line { width, colour, .. } => Some(path(track, clock, None, 0.0, &stroke(*width, colour, true))),
+        Primitive::Stroke { width, colour, round, blur, .. } => {
+            Some(path(track, clock, None, *blur, &stroke(*width, colour, *round)))
         }
-        Shape::Area { colour, blur, .. } => Some(path(strand, clock, None, *blur, &format!(r#"fill="{colour}""#))),
-        Shape::Cover { effect: CoverEffect::Plain(colour), feather, inside_out, .. } => {
+        Primitive::Area { colour, blur, .. } => Some(path(track, clock, None, *blur, &format!(r#"fill="{colour}""#))),
+        Primitive::Cover { effect: CoverEffect::Plain(colour), feather, inside_out, .. } => {
             // Everything but: the whole of any picture, then the outline, by the even-odd rule.
             let whole = inside_out.then_some("M-20000 -20000H40000V40000H-20000Z");
-            Some(path(strand, clock, whole, *feather, &format!(r#"fill="{colour}" fill-rule="evenodd""#)))
+            Some(path(track, clock, whole, *feather, &format!(r#"fill="{colour}" fill-rule="evenodd""#)))
         }
-        Shape::Cover { .. } | Shape::Front { .. } => None,
+        Primitive::Cover { .. } | Primitive::Foreground { .. } => None,
     }
 }
 
@@ -104,10 +105,13 @@ fn stroke(width: f64, colour: &str, round: bool) -> String {
 }
 
 /// Artwork under its map: moved, turned, leaned and sized by one animation each.
-fn laid(strand: &Strand, art: &DrawnArt, clock: &Clock) -> String {
-    let places: Vec<Laid> =
-        strand.every(|drawable| Laid::of(&drawable.shape, (art.width, art.height))).into_iter().flatten().collect();
-    let values = |value: &dyn Fn(&Laid) -> String| places.iter().map(value).collect::<Vec<_>>();
+fn laid(track: &DrawableTrack, art: &DrawnArt, clock: &Clock) -> String {
+    let places: Vec<DecomposedTransform> = track
+        .every(|drawable| DecomposedTransform::of(&drawable.primitive, (art.width, art.height)))
+        .into_iter()
+        .flatten()
+        .collect();
+    let values = |value: &dyn Fn(&DecomposedTransform) -> String| places.iter().map(value).collect::<Vec<_>>();
     let moved = values(&|laid| format!("{} {}", number(laid.at.x), number(laid.at.y)));
     let turned = values(&|laid| number(laid.turn));
     let leaned = values(&|laid| number(laid.lean));
@@ -127,24 +131,24 @@ fn laid(strand: &Strand, art: &DrawnArt, clock: &Clock) -> String {
 }
 
 /// A path that changes from frame to frame.
-fn path(strand: &Strand, clock: &Clock, before: Option<&str>, blur: f64, look: &str) -> String {
-    let values = strand.every(|drawable| before.unwrap_or_default().to_owned() + &path_data(&drawable.shape));
+fn path(track: &DrawableTrack, clock: &Clock, before: Option<&str>, blur: f64, look: &str) -> String {
+    let values = track.every(|drawable| before.unwrap_or_default().to_owned() + &path_data(&drawable.primitive));
     let animation = clock.animation(r#"animate attributeName="d""#, &values).unwrap_or_default();
     let filter = if blur > 0.0 { format!(r#" style="filter:blur({}px)""#, number(blur)) } else { String::new() };
     format!(r#"<path d="{}" {look}{filter}>{animation}</path>"#, values[0])
 }
 
-fn path_data(shape: &Shape) -> String {
+fn path_data(shape: &Primitive) -> String {
     let line = |points: &[Point], closed: bool| {
         let places: Vec<String> = points.iter().map(|at| format!("{} {}", number(at.x), number(at.y))).collect();
         format!("M{}{}", places.join("L"), if closed { "Z" } else { "" })
     };
     match shape {
-        Shape::Line { from, to, .. } => line(&[*from, *to], false),
-        Shape::Stroke { lines, closed, .. } => lines.iter().map(|points| line(points, *closed)).collect(),
-        Shape::Area { rings, .. } | Shape::Cover { rings, .. } | Shape::Front { rings, .. } => {
+        Primitive::Line { from, to, .. } => line(&[*from, *to], false),
+        Primitive::Stroke { lines, closed, .. } => lines.iter().map(|points| line(points, *closed)).collect(),
+        Primitive::Area { rings, .. } | Primitive::Cover { rings, .. } | Primitive::Foreground { rings, .. } => {
             rings.iter().map(|ring| line(ring, true)).collect()
         }
-        Shape::Artwork { .. } | Shape::Flat { .. } => String::new(),
+        Primitive::Artwork { .. } | Primitive::Flat { .. } => String::new(),
     }
 }

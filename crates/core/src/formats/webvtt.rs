@@ -5,9 +5,9 @@
 
 use std::fmt::Write;
 
-use super::strands::{Laid, strands};
+use super::drawable_tracks::{DecomposedTransform, drawable_tracks};
 use crate::geometry::Size;
-use crate::scene::{Art, Scene, Shape};
+use crate::scene::{Art, Primitive, Scene};
 use crate::time::FrameRange;
 
 /// A caption stays where it is while its label moves less than this share of the picture.
@@ -16,14 +16,14 @@ const STEP: f64 = 0.02;
 /// The labels of a shot as captions: a cue for each stretch in which a label stays where it is, nearly, at the place of its middle.
 ///
 /// `times`: when each frame of the range begins, and when the last ends, in microseconds from the first.
-pub fn webvtt(scene: &Scene<'_>, range: FrameRange, times: &[i64], size: Size) -> String {
+pub fn webvtt(scene: &Scene, range: FrameRange, times: &[i64], size: Size) -> String {
     let art: Vec<&Art> = scene.artwork().collect();
     let mut cues: Vec<Cue> = Vec::new();
-    for strand in strands(scene, range) {
+    for track in drawable_tracks(scene, range) {
         let mut open: Option<Cue> = None;
-        for (at, drawable) in strand.frames.iter().enumerate() {
+        for (at, drawable) in track.frames.iter().enumerate() {
             let shown = drawable.as_ref().filter(|drawable| drawable.opacity > 0.0);
-            let place = shown.and_then(|drawable| place(&drawable.shape, scene, &art, size));
+            let place = shown.and_then(|drawable| place(&drawable.primitive, scene, &art, size));
             let stays = open.as_ref().zip(place.as_ref()).is_some_and(|(cue, place)| cue.is_near(place));
             if stays {
                 continue;
@@ -35,7 +35,7 @@ pub fn webvtt(scene: &Scene<'_>, range: FrameRange, times: &[i64], size: Size) -
             open = place.map(|(text, at_share)| Cue { from: times[at], until: 0, text, place: at_share });
         }
         if let Some(mut cue) = open {
-            cue.until = times[strand.frames.len()];
+            cue.until = times[track.frames.len()];
             cues.push(cue);
         }
     }
@@ -87,11 +87,11 @@ impl Cue {
 }
 
 /// What a label says, and where its middle is.
-fn place(shape: &Shape, scene: &Scene<'_>, art: &[&Art], size: Size) -> Option<Placed> {
-    let (Shape::Artwork { art: which, .. } | Shape::Flat { art: which, .. }) = shape else { return None };
+fn place(shape: &Primitive, scene: &Scene, art: &[&Art], size: Size) -> Option<Placed> {
+    let (Primitive::Artwork { art: which, .. } | Primitive::Flat { art: which, .. }) = shape else { return None };
     let Art::Label(label) = art.get(*which)? else { return None };
     let own = scene.size_of(*which);
-    let laid = Laid::of(shape, own)?;
+    let laid = DecomposedTransform::of(shape, own)?;
     let (sin, cos) = laid.turn.to_radians().sin_cos();
     let (x, y) = (own.0 / 2.0 * laid.size[0], own.1 / 2.0 * laid.size[1]);
     let middle = [laid.at.x + cos * x - sin * y, laid.at.y + sin * x + cos * y];

@@ -73,15 +73,15 @@ impl Homography {
     }
 
     /// What is left when the place of the origin is taken out.
-    pub fn shape(&self) -> Shape {
+    pub fn warp(&self) -> LocalWarp {
         let [[a, b, c], [d, e, f], [g, h, _]] = self.rows;
-        Shape { xx: a - c * g, xy: b - c * h, yx: d - f * g, yy: e - f * h, px: g, py: h }
+        LocalWarp { xx: a - c * g, xy: b - c * h, yx: d - f * g, yy: e - f * h, px: g, py: h }
     }
 }
 
 /// How a pattern has turned, grown, sheared and tilted since it was picked: `u -> M u / (1 + p u)` about its centre.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Shape {
+pub struct LocalWarp {
     /// Pixels to the right for each pixel to the right in the pattern.
     pub xx: f64,
     /// Pixels to the right for each pixel down in the pattern.
@@ -96,7 +96,7 @@ pub struct Shape {
     pub py: f64,
 }
 
-impl Shape {
+impl LocalWarp {
     /// As it was picked.
     pub const SAME: Self = Self { xx: 1.0, xy: 0.0, yx: 0.0, yy: 1.0, px: 0.0, py: 0.0 };
 
@@ -120,17 +120,17 @@ impl Shape {
     }
 
     /// Turn at the centre, in radians, clockwise positive: of the nearest turn with growth.
-    pub fn turn(self) -> f64 {
+    pub fn rotation(self) -> f64 {
         (self.yx - self.xy).atan2(self.xx + self.yy)
     }
 
     /// Growth at the centre: square root of the growth of an area.
-    pub fn growth(self) -> f64 {
+    pub fn scale(self) -> f64 {
         (self.xx * self.yy - self.xy * self.yx).abs().sqrt()
     }
 }
 
-impl Default for Shape {
+impl Default for LocalWarp {
     fn default() -> Self {
         Self::SAME
     }
@@ -157,7 +157,7 @@ mod tests {
     #[test]
     fn shape_and_place_make_the_map_again() {
         let map = some();
-        let again = map.shape().placed(map.origin());
+        let again = map.warp().placed(map.origin());
         let moved = map.moved_to(Point::new(3.0, 4.0));
         for at in [Point::new(0.0, 0.0), Point::new(20.0, -11.0)] {
             assert!(again.apply(at).distance(map.apply(at)) < 1e-9, "{at:?}");
@@ -169,8 +169,8 @@ mod tests {
     #[test]
     fn turn_and_growth_are_read_off() {
         let (sin, cos) = 0.4f64.sin_cos();
-        let shape = Shape { xx: 1.5 * cos, xy: -1.5 * sin, yx: 1.5 * sin, yy: 1.5 * cos, ..Shape::SAME };
-        assert!((shape.turn() - 0.4).abs() < 1e-12 && (shape.growth() - 1.5).abs() < 1e-12);
+        let shape = LocalWarp { xx: 1.5 * cos, xy: -1.5 * sin, yx: 1.5 * sin, yy: 1.5 * cos, ..LocalWarp::SAME };
+        assert!((shape.rotation() - 0.4).abs() < 1e-12 && (shape.scale() - 1.5).abs() < 1e-12);
         // x right and y down: a positive turn takes right towards down, which is clockwise.
         assert!(shape.placed(Point::default()).apply(Point::new(1.0, 0.0)).y > 0.0);
     }

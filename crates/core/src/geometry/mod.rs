@@ -6,7 +6,7 @@ use std::ops::{Add, Mul, Sub};
 
 use serde::{Deserialize, Serialize};
 
-pub use homography::{Homography, Shape};
+pub use homography::{Homography, LocalWarp};
 
 /// A place in the picture, or a difference of two places, in pixels.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]

@@ -5,7 +5,8 @@
 use std::collections::BTreeMap;
 
 use super::pass::Pass;
-use super::{Sighting, View};
+use super::sighting::Sighting;
+use super::view::View;
 use crate::geometry::Point;
 use crate::image::FrameSource;
 use crate::time::Frame;

@@ -1,12 +1,10 @@
 //! Ways the subject may have gone, with the possibility of being hidden: dynamic programming (Viterbi 1967; Buchanan & Fitzgibbon 2006 for
 //! following) over the best few states of each frame.
 
-use super::Settings;
+use super::settings::Settings;
 use crate::geometry::{Point, Rect};
 use crate::image::CameraMove;
 
-/// States kept a frame.
-const BEAM: usize = 12;
 /// Hidden ones among them.
 const HIDDEN_WAYS: usize = 4;
 /// Ways to one place that are kept: who comes from elsewhere goes on elsewhere.
@@ -164,7 +162,7 @@ impl Beam {
 
     /// Goes on by a frame with these candidates.
     pub fn advance(&mut self, candidates: &[Candidate], passage: &Passage) {
-        let mut next: Vec<State> = Vec::with_capacity(BEAM * 2);
+        let mut next: Vec<State> = Vec::with_capacity(self.settings.beam * 2);
         for (index, candidate) in candidates.iter().enumerate() {
             let ways = self.states().iter().enumerate();
             let mut seen: Vec<State> =
@@ -297,9 +295,6 @@ fn distance_to_line(point: Point, from: Point, to: Point) -> f64 {
     let share = if length > 0.0 { ((off.x * way.x + off.y * way.y) / length).clamp(0.0, 1.0) } else { 0.0 };
     point.distance(from + way * share)
 }
-
-/// States kept a frame, unless set otherwise.
-pub(super) const USUAL_BEAM: usize = BEAM;
 
 #[cfg(test)]
 mod tests {

@@ -2,7 +2,8 @@
 
 use super::alibi::{self, Others};
 use super::pass::{EARLY, Pass};
-use super::{Sighting, View};
+use super::sighting::{Known, Sighting};
+use super::view::View;
 use crate::geometry::Point;
 use crate::image::FrameSource;
 use crate::time::{Frame, FrameRange};
@@ -16,17 +17,6 @@ const SAME: f64 = 0.35;
 
 /// Others that are told from the subject at most.
 const MOST_OTHERS: usize = 3;
-
-/// A place where the subject is known to be.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Known {
-    /// On which frame.
-    pub frame: Frame,
-    /// Where.
-    pub at: Point,
-    /// How it moves on, in pixels a frame, if that is known.
-    pub velocity: Option<Point>,
-}
 
 /// From where a stretch is gone through, and what it may look at.
 #[derive(Clone, Copy, Debug)]

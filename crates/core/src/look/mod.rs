@@ -5,11 +5,12 @@ mod softness;
 mod target;
 
 use crate::align::{Aligner, Alignment, Pattern};
-use crate::geometry::{Homography, PixelRect, Point, Shape, Size};
+use crate::geometry::{Homography, LocalWarp, PixelRect, Point, Size};
 use crate::image::{Blur, FrameSource, Window};
-use crate::matching::Candidate;
-use crate::shot::{Covariance, Motion, Pin, Sample, SampleState};
+use crate::matching::CorrelationPeak;
+use crate::pin::Pin;
 use crate::time::Frame;
+use crate::track::{Covariance, MotionModel, Sample, SampleState};
 
 pub(crate) use references::References;
 use softness::Softness;
@@ -48,7 +49,7 @@ pub(crate) struct Prediction {
     /// How far it may be from there, across and down, in pixels.
     pub reach: (f64, f64),
     /// How the pattern was turned and grown when last seen.
-    pub shape: Shape,
+    pub shape: LocalWarp,
     /// Pixels per frame.
     pub velocity: Point,
     /// Whether it was hidden on the frame before: then the best few candidates will do.
@@ -57,7 +58,7 @@ pub(crate) struct Prediction {
 
 /// A place where the pattern may be.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Find {
+pub(crate) struct Candidate {
     /// From the pattern to the picture.
     pub map: Homography,
     /// 0 to 1.
@@ -76,7 +77,7 @@ pub(crate) struct Find {
     pub picture_blur: Blur,
 }
 
-impl Find {
+impl Candidate {
     /// No place at all: what a look without any candidate gives.
     pub fn nothing(map: Homography) -> Self {
         Self {
@@ -93,7 +94,7 @@ impl Find {
 
     /// As a sample of a pin; the shape only where the pin takes more than the position.
     pub fn sample(&self, pin: &Pin, state: SampleState) -> Sample {
-        let shape = (pin.motion != Motion::Position).then(|| self.map.shape());
+        let shape = (pin.motion != MotionModel::Position).then(|| self.map.warp());
         let Self { matched, covariance, peak_ratio, .. } = *self;
         Sample { peak_ratio, shape, ..Sample::bare(self.at(), matched, covariance, state) }
     }
@@ -104,15 +105,15 @@ impl Find {
 }
 
 /// What was seen of a frame.
-pub(crate) struct Look {
+pub(crate) struct Observation {
     /// Best match first; empty when nothing of the pattern's structure is there.
-    pub finds: Vec<Find>,
+    pub finds: Vec<Candidate>,
     /// The pixels looked at.
     pub windows: Vec<Window>,
 }
 
 /// Looks at frames for one pin; keeps scratch memory, and what it has learned of the shot's softness.
-pub(crate) struct Looker<'a> {
+pub(crate) struct FrameMatcher<'a> {
     pub pin: &'a Pin,
     pub size: Size,
     /// How exact places have to be, in pixels: what is refined later need not be as exact as it can be.
@@ -121,7 +122,7 @@ pub(crate) struct Looker<'a> {
     softness: Softness,
 }
 
-impl<'a> Looker<'a> {
+impl<'a> FrameMatcher<'a> {
     pub fn new(pin: &'a Pin, size: Size) -> Self {
         Self { pin, size, roughly: 0.0, aligner: Aligner::new(pin.filter), softness: Softness::default() }
     }
@@ -144,7 +145,7 @@ impl<'a> Looker<'a> {
         frame: Frame,
         target: &mut Target,
         prediction: &Prediction,
-    ) -> Result<Look, S::Error> {
+    ) -> Result<Observation, S::Error> {
         let blur = self.softness.of_pattern(prediction.velocity, &self.pin.pattern);
         let searcher = target.searcher(blur, prediction.shape);
         let area = searcher.area(prediction.at, prediction.reach);
@@ -153,7 +154,7 @@ impl<'a> Looker<'a> {
         let ratios = peak_ratios(&candidates, f64::from(self.pin.pattern[0].min(self.pin.pattern[1])));
         let best = candidates.first().map_or(0.0, |candidate| candidate.score);
         let least = (self.pin.least_match() - BEYOND_ALIGNMENT) as f32;
-        let worth = |candidate: &&Candidate| candidate.score >= (best - CLEARLY_WORSE).max(least);
+        let worth = |peak: &&CorrelationPeak| peak.score >= (best - CLEARLY_WORSE).max(least);
         let most = if prediction.is_hidden { ALIGNED_WHILE_HIDDEN } else { ALIGNED_CANDIDATES };
         let mut placed: Vec<(Alignment, Homography, Option<f64>)> = Vec::with_capacity(ALIGNED_CANDIDATES);
         for (candidate, peak_ratio) in candidates.iter().zip(ratios).take(most).filter(|(c, _)| worth(c)) {
@@ -164,29 +165,35 @@ impl<'a> Looker<'a> {
             }
         }
         let best = placed.iter().map(|(found, ..)| found.matched).fold(0.0, f64::max);
-        let mut finds: Vec<Find> = Vec::with_capacity(placed.len());
+        let mut finds: Vec<Candidate> = Vec::with_capacity(placed.len());
         for (found, start, peak_ratio) in placed {
             let could_win = found.matched >= best - MOST_GAINED_BY_SHAPE;
             let found = if could_win { self.shaped(target, blur, &windows, start, found) } else { found };
-            finds.push(Find { peak_ratio, blur, picture_blur: self.aligner.blur, ..self.judged(&found, start) });
+            finds.push(Candidate { peak_ratio, blur, picture_blur: self.aligner.blur, ..self.judged(&found, start) });
         }
         finds.sort_by(|a, b| b.matched.total_cmp(&a.matched));
-        Ok(Look { finds, windows })
+        Ok(Observation { finds, windows })
     }
 
     /// Aligns the target from a place that is already right to a pixel or three. The windows must cover it.
-    pub fn align_near(&mut self, target: &mut Target, windows: &[Window], start: Homography, velocity: Point) -> Find {
+    pub fn align_near(
+        &mut self,
+        target: &mut Target,
+        windows: &[Window],
+        start: Homography,
+        velocity: Point,
+    ) -> Candidate {
         let blur = self.softness.of_pattern(velocity, &self.pin.pattern);
         let found = self.align(target, blur, windows, start);
-        Find { blur, picture_blur: self.aligner.blur, ..self.judged(&found, start) }
+        Candidate { blur, picture_blur: self.aligner.blur, ..self.judged(&found, start) }
     }
 
     /// Aligns another target where something was found, as soft as it was found to be.
-    pub fn align_again(&mut self, target: &mut Target, windows: &[Window], find: &Find) -> Find {
+    pub fn align_again(&mut self, target: &mut Target, windows: &[Window], find: &Candidate) -> Candidate {
         self.aligner.blur = find.picture_blur;
         let found = self.align(target, find.blur, windows, find.map);
         self.aligner.blur = self.softness.of_picture();
-        Find { blur: find.blur, picture_blur: find.picture_blur, ..self.judged(&found, find.map) }
+        Candidate { blur: find.blur, picture_blur: find.picture_blur, ..self.judged(&found, find.map) }
     }
 
     /// How far from `there` on another frame the pattern as it is at `map` on one frame is found, in pixels. When it is not found
@@ -196,19 +203,19 @@ impl<'a> Looker<'a> {
         let pattern = Pattern::pick(windows, map, cols, rows, self.pin.filter);
         let blur = std::mem::take(&mut self.aligner.blur);
         (self.aligner.hopeless, self.aligner.roughly) = (0.0, ROUND_TRIP_TO);
-        let found = self.aligner.align(&pattern, others, *there, Motion::Position, ALIGN_REACH);
+        let found = self.aligner.align(&pattern, others, *there, MotionModel::Position, ALIGN_REACH);
         (self.aligner.blur, self.aligner.roughly) = (blur, self.roughly);
         if found.has_settled() { found.centre().distance(there.origin()) } else { ALIGN_REACH }
     }
 
-    /// The pixels that [`Looker::align_again`] needs.
-    pub fn area_of(&self, find: &Find) -> PixelRect {
+    /// The pixels that [`FrameMatcher::align_again`] needs.
+    pub fn area_of(&self, find: &Candidate) -> PixelRect {
         let [cols, rows] = self.pin.pattern.map(|side| side as usize);
         crate::align::bounds(&find.map, cols, rows, ALIGN_REACH + 6.0 + find.picture_blur.reach())
     }
 
     /// After a good find: is the picture softer or sharper than was taken for granted?
-    pub fn learn_softness(&mut self, target: &mut Target, windows: &[Window], find: &Find, velocity: Point) {
+    pub fn learn_softness(&mut self, target: &mut Target, windows: &[Window], find: &Candidate, velocity: Point) {
         let Self { aligner, softness, pin, .. } = self;
         softness.learn(find.matched, velocity, &pin.pattern, |blur_of_pattern, blur_of_picture| {
             aligner.blur = blur_of_picture;
@@ -224,7 +231,7 @@ impl<'a> Looker<'a> {
 
     fn place(&mut self, target: &mut Target, blur: Blur, windows: &[Window], start: Homography) -> Alignment {
         (self.aligner.hopeless, self.aligner.roughly) = (self.pin.least_match() - BEYOND_SHAPE, self.roughly);
-        self.aligner.align(target.reference.softened(blur), windows, start, Motion::Position, ALIGN_REACH)
+        self.aligner.align(target.reference.softened(blur), windows, start, MotionModel::Position, ALIGN_REACH)
     }
 
     /// Richer motions are found step by step: a first estimate of the place keeps them from running off.
@@ -242,33 +249,33 @@ impl<'a> Looker<'a> {
         let pattern = target.reference.softened(blur);
         self.aligner.hopeless = self.pin.least_match() - BEYOND_LAST_STEPS;
         let mut step =
-            |from: Homography, motion: Motion| self.aligner.align(pattern, windows, from, motion, ALIGN_REACH);
+            |from: Homography, motion: MotionModel| self.aligner.align(pattern, windows, from, motion, ALIGN_REACH);
         let from = if placed.has_settled() { placed.map } else { start };
-        let is_same = start.shape() == Shape::SAME;
+        let is_same = start.warp() == LocalWarp::SAME;
         match self.pin.motion {
             _ if placed.matched < self.pin.least_match() - BEYOND_SHAPE => placed,
-            Motion::Position if is_same && placed.matched >= STIFF => placed,
-            Motion::Position if is_same => {
-                let grown = step(from, Motion::Scale);
+            MotionModel::Position if is_same && placed.matched >= STIFF => placed,
+            MotionModel::Position if is_same => {
+                let grown = step(from, MotionModel::Scale);
                 if grown.has_settled() && grown.matched > placed.matched + PLAIN_DIFFERENCE { grown } else { placed }
             }
-            Motion::Position => better(placed, step(from, Motion::Scale)),
-            Motion::Perspective => {
-                let sheared = better(placed, step(from, Motion::Affine));
-                better(sheared, step(sheared.map, Motion::Perspective))
+            MotionModel::Position => better(placed, step(from, MotionModel::Scale)),
+            MotionModel::Perspective => {
+                let sheared = better(placed, step(from, MotionModel::Affine));
+                better(sheared, step(sheared.map, MotionModel::Perspective))
             }
             motion => better(placed, step(from, motion)),
         }
     }
 
     /// A place it could not settle on is not a find.
-    fn judged(&self, found: &Alignment, start: Homography) -> Find {
-        let (map, matched) = if found.has_settled() && found.map.shape().growth() > 0.1 {
+    fn judged(&self, found: &Alignment, start: Homography) -> Candidate {
+        let (map, matched) = if found.has_settled() && found.map.warp().scale() > 0.1 {
             (found.map, found.matched)
         } else {
             (start, found.matched.min(self.pin.least_match() * 0.5))
         };
-        Find { map, matched, covariance: found.covariance, to_newest: matched, ..Find::nothing(map) }
+        Candidate { map, matched, covariance: found.covariance, to_newest: matched, ..Candidate::nothing(map) }
     }
 }
 
@@ -279,11 +286,11 @@ fn better(plain: Alignment, rich: Alignment) -> Alignment {
 
 /// How far each candidate's score stands above the best score of any other place; places within a quarter of the pattern
 /// are its own slope.
-fn peak_ratios(candidates: &[Candidate], side: f64) -> Vec<Option<f64>> {
-    let ratio = |this: &Candidate| {
-        let others = candidates.iter().filter(|other| other.centre.distance(this.centre) > side / 4.0);
+fn peak_ratios(peaks: &[CorrelationPeak], side: f64) -> Vec<Option<f64>> {
+    let ratio = |this: &CorrelationPeak| {
+        let others = peaks.iter().filter(|other| other.centre.distance(this.centre) > side / 4.0);
         let next = others.map(|other| other.score).fold(f32::NEG_INFINITY, f32::max);
         (next > 0.05).then(|| f64::from(this.score / next))
     };
-    candidates.iter().map(ratio).collect()
+    peaks.iter().map(ratio).collect()
 }

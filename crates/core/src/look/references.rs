@@ -1,9 +1,9 @@
 //! The patterns a pin is compared with while it is followed: the first one, and one renewed as the feature changes.
 
-use super::{Find, Look, Looker, Prediction, Target};
+use super::{Candidate, FrameMatcher, Observation, Prediction, Target};
 use crate::geometry::Homography;
 use crate::image::FrameSource;
-use crate::shot::ReferencePolicy;
+use crate::pin::ReferencePolicy;
 use crate::time::Frame;
 
 /// Below this match to the newest reference a renewal is due. Lower, and a slow change runs into the threshold
@@ -45,20 +45,20 @@ impl References {
     /// (Matthews, Ishikawa & Baker 2004).
     pub fn look<S: FrameSource>(
         &mut self,
-        looker: &mut Looker<'_>,
+        matcher: &mut FrameMatcher<'_>,
         source: &mut S,
         frame: Frame,
         prediction: &Prediction,
-    ) -> Result<Look, S::Error> {
-        let mut look = looker.look(source, frame, self.newest(), prediction)?;
+    ) -> Result<Observation, S::Error> {
+        let mut look = matcher.look(source, frame, self.newest(), prediction)?;
         let renewed = self.is_renewed();
         look.finds.iter_mut().for_each(|find| find.anchored = !renewed);
-        if renewed && looker.pin.reference == ReferencePolicy::Checked {
-            for find in look.finds.iter_mut().filter(|find| find.matched >= looker.pin.least_match()) {
-                let first = looker.align_near(&mut self.first, &look.windows, find.map, prediction.velocity);
+        if renewed && matcher.pin.reference == ReferencePolicy::Checked {
+            for find in look.finds.iter_mut().filter(|find| find.matched >= matcher.pin.least_match()) {
+                let first = matcher.align_near(&mut self.first, &look.windows, find.map, prediction.velocity);
                 // Below the threshold the first no longer says anything.
-                if first.matched >= looker.pin.least_match() {
-                    *find = Find { peak_ratio: find.peak_ratio, to_newest: find.matched, anchored: true, ..first };
+                if first.matched >= matcher.pin.least_match() {
+                    *find = Candidate { peak_ratio: find.peak_ratio, to_newest: find.matched, anchored: true, ..first };
                 }
             }
         }
@@ -68,20 +68,20 @@ impl References {
     /// Takes note of an accepted frame: how well it matched the newest reference, and where.
     pub fn learn<S: FrameSource>(
         &mut self,
-        looker: &Looker<'_>,
+        matcher: &FrameMatcher<'_>,
         source: &mut S,
         frame: Frame,
-        find: &Find,
+        find: &Candidate,
         to_newest: f64,
     ) -> Result<(), S::Error> {
-        if looker.pin.reference == ReferencePolicy::Fixed {
+        if matcher.pin.reference == ReferencePolicy::Fixed {
             return Ok(());
         }
         if to_newest >= CLEAN_MATCH {
             self.clean = Some((frame, find.map));
         } else if to_newest < RENEW_BELOW
             && let Some((clean, map)) = self.clean.take()
-            && let Some(target) = Target::pick(source, clean, map, looker.pin)?
+            && let Some(target) = Target::pick(source, clean, map, matcher.pin)?
         {
             self.renewed = Some(target);
         }

@@ -10,5 +10,5 @@ mod spots;
 pub use corners::CornerMap;
 pub use correlation::{Template, correlation};
 pub use features::{PatternChoice, SpotProblem, choose_pattern, choose_search};
-pub use search::{Candidate, Searcher};
+pub use search::{CorrelationPeak, Searcher};
 pub use spots::{Spot, good_spots, judge_spot, margin};

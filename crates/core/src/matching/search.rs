@@ -21,7 +21,7 @@ const SAME_PEAK: i32 = 3;
 
 /// A place where the pattern may be, to the whole pixel.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Candidate {
+pub struct CorrelationPeak {
     /// Centre of the pattern there.
     pub centre: Point,
     /// Correlation, -1 to 1; the mean over the layers.
@@ -83,7 +83,7 @@ impl Searcher {
 
     /// The best places for the pattern's centre inside the windows (one a layer, all of the same rectangle), best first;
     /// empty when the pattern or the window is flat, or the window is smaller than the pattern.
-    pub fn find(&mut self, windows: &[Window]) -> Vec<Candidate> {
+    pub fn find(&mut self, windows: &[Window]) -> Vec<CorrelationPeak> {
         assert_eq!(windows.len(), self.images.len(), "one window for each layer of the pattern");
         for (levels, window) in self.images.iter_mut().zip(windows) {
             fill_levels(levels, window);
@@ -98,7 +98,7 @@ impl Searcher {
         let half = Point::new(self.cols as f64 / 2.0, self.rows as f64 / 2.0);
         let corner = Point::new(f64::from(windows[0].left), f64::from(windows[0].top)) + half;
         let centre = |peak: &Peak| corner + Point::new(f64::from(peak.col), f64::from(peak.row));
-        peaks.iter().map(|peak| Candidate { centre: centre(peak), score: peak.score }).collect()
+        peaks.iter().map(|peak| CorrelationPeak { centre: centre(peak), score: peak.score }).collect()
     }
 
     /// Templates and images of one level, of the layers that are not flat there.

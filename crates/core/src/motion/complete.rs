@@ -1,8 +1,9 @@
 //! Pins that are not always there, made whole, so that one that drops out or comes in does not make the motion jump.
 
-use super::fit::{Match, fit_most};
+use super::fit::fit_most;
+use super::least_squares::Match;
 use crate::geometry::Point;
-use crate::shot::{Covariance, Motion};
+use crate::track::{Covariance, MotionModel};
 
 /// Where a pin is on a frame, and how sure that is.
 pub(super) type Seen = Option<(Point, Covariance)>;
@@ -11,11 +12,11 @@ pub(super) type Seen = Option<(Point, Covariance)>;
 ///
 /// A pin that is away is carried by the motion of the others: from where it was last, and back from where it is next, one faded into the other. On
 /// the frames where it goes and comes back the carried places are the seen ones.
-pub(super) fn completed(seen: &[Vec<Seen>], most: Motion) -> Vec<Vec<(Point, Covariance)>> {
+pub(super) fn completed(seen: &[Vec<Seen>], most: MotionModel) -> Vec<Vec<(Point, Covariance)>> {
     (0..seen.len()).map(|pin| whole(seen, pin, most)).collect()
 }
 
-fn whole(seen: &[Vec<Seen>], pin: usize, most: Motion) -> Vec<(Point, Covariance)> {
+fn whole(seen: &[Vec<Seen>], pin: usize, most: MotionModel) -> Vec<(Point, Covariance)> {
     let own = &seen[pin];
     let there: Vec<usize> = (0..own.len()).filter(|&frame| own[frame].is_some()).collect();
     let (Some(&first), Some(&last)) = (there.first(), there.last()) else { return Vec::new() };
@@ -40,7 +41,13 @@ fn whole(seen: &[Vec<Seen>], pin: usize, most: Motion) -> Vec<(Point, Covariance
 }
 
 /// Places of a pin from next to `edge` up to before `end`, or, when `end` is not behind it, down to `end`.
-pub(super) fn carried(seen: &[Vec<Seen>], pin: usize, edge: usize, end: usize, most: Motion) -> Vec<(usize, Point)> {
+pub(super) fn carried(
+    seen: &[Vec<Seen>],
+    pin: usize,
+    edge: usize,
+    end: usize,
+    most: MotionModel,
+) -> Vec<(usize, Point)> {
     let frames: Vec<usize> = if end > edge { (edge + 1..end).collect() } else { (end..edge).rev().collect() };
     let Some((place, _)) = seen[pin][edge] else { return Vec::new() };
     let (mut base, mut base_place) = (edge, place);
@@ -60,7 +67,7 @@ pub(super) fn carried(seen: &[Vec<Seen>], pin: usize, edge: usize, end: usize, m
             others = common(base);
         }
         let matches: Vec<Match> = others.iter().filter_map(|&other| pair(&seen[other], base, frame)).collect();
-        let map = fit_most(most.min(Motion::of_pins(matches.len())), &matches);
+        let map = fit_most(most.min(MotionModel::of_pins(matches.len())), &matches);
         (before, before_place) = (frame, map.map_or(before_place, |fit| fit.map.apply(base_place)));
         party = Some(others);
         out.push((before, before_place));

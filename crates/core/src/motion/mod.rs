@@ -3,6 +3,7 @@
 mod carried;
 mod complete;
 mod fit;
+mod least_squares;
 mod poses;
 mod robust;
 mod rough;
@@ -11,6 +12,7 @@ mod subject;
 mod tests;
 
 pub use carried::{CarriedPoint, PlacedAt};
-pub use fit::{Fit, Match, fit, fit_most};
+pub use fit::{fit, fit_most};
+pub use least_squares::{Fit, Match};
 pub use poses::Poses;
 pub use subject::SubjectMotion;

@@ -1,23 +1,25 @@
 //! A subject's motion as its attachments take it: the cleaned path with the turn, growth and tilt of its pins.
 
+use std::sync::Arc;
+
 use uuid::Uuid;
 
 use super::SubjectMotion;
-use crate::geometry::{Homography, Point, Shape};
+use crate::geometry::{Homography, LocalWarp, Point};
 use crate::path::Path;
-use crate::shot::Motion;
 use crate::time::Frame;
+use crate::track::MotionModel;
 
 /// Where a subject is, and how it lies, on each frame on which it is there.
 #[derive(Clone, Debug)]
 pub struct Poses {
     path: Path,
-    motion: SubjectMotion,
+    motion: Arc<SubjectMotion>,
 }
 
 impl Poses {
     /// The anchor of `motion` follows `path`; turn, growth and tilt are those of `motion`.
-    pub fn new(path: Path, motion: SubjectMotion) -> Self {
+    pub fn new(path: Path, motion: Arc<SubjectMotion>) -> Self {
         Self { path, motion }
     }
 
@@ -27,7 +29,7 @@ impl Poses {
     }
 
     /// How much of the motion there is.
-    pub fn model(&self) -> Motion {
+    pub fn model(&self) -> MotionModel {
         self.motion.model()
     }
 
@@ -53,7 +55,7 @@ impl Poses {
     }
 
     /// How the anchor's surroundings have turned, grown and tilted, counted from the subject's own coordinates.
-    pub fn shape(&self, frame: Frame) -> Option<Shape> {
-        Some(self.at(frame)?.checked_after(&Homography::shift(self.motion.anchor()))?.shape())
+    pub fn warp(&self, frame: Frame) -> Option<LocalWarp> {
+        Some(self.at(frame)?.checked_after(&Homography::shift(self.motion.anchor()))?.warp())
     }
 }

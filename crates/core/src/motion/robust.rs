@@ -4,8 +4,8 @@
 //! is looked for (least quantile of squares, Rousseeuw 1984), and refined with the biweight (Beaton & Tukey 1974). At least two matches more than
 //! the motion needs are necessary: with one more than needed, each could be the wrong one, and all are believed.
 
-use super::fit::{Fit, Match, fit_weighted, information};
-use crate::shot::Motion;
+use super::least_squares::{Fit, Match, fit_weighted, information};
+use crate::track::MotionModel;
 
 /// Standard deviations beyond which a residual makes the plain fit doubtful.
 const DOUBTFUL: f64 = 3.0;
@@ -17,7 +17,7 @@ const ROUNDS: usize = 10;
 const MOST_CHOICES: usize = 220;
 
 /// The plain fit, or a better one that leaves out what disagrees.
-pub(super) fn refit(model: Motion, matches: &[Match], plain: Fit) -> Option<Fit> {
+pub(super) fn refit(model: MotionModel, matches: &[Match], plain: Fit) -> Option<Fit> {
     let needed = model.least_matches();
     let worst = distances(&plain, matches).into_iter().fold(0.0, f64::max);
     if worst < DOUBTFUL || matches.len() < needed + 2 {

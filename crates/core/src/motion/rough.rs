@@ -2,7 +2,7 @@
 
 use super::complete::{Seen, carried};
 use crate::geometry::Point;
-use crate::shot::{Covariance, Grasp, Motion, Sample};
+use crate::track::{Covariance, Grasp, MotionModel, Sample};
 
 /// So many pins that are known exactly can carry the others: they fix all but the perspective.
 const CARRIERS: usize = 3;
@@ -13,7 +13,7 @@ const TRIED: usize = 24;
 
 /// Where each pin is on each frame, `samples[pin][frame]` of those that are there. On a stretch on which a pin is known roughly it is where the
 /// others carry it, if they carried it better than that over as long a stretch beside it.
-pub(super) fn seen(samples: &[Vec<Option<Sample>>], most: Motion) -> Vec<Vec<Seen>> {
+pub(super) fn seen(samples: &[Vec<Option<Sample>>], most: MotionModel) -> Vec<Vec<Seen>> {
     let as_seen = |sample: &Option<Sample>| sample.map(|sample| (sample.at, sample.covariance));
     let is_exact = |sample: &Sample| sample.grasp == Grasp::Exact;
     let only_exact = |pin: &Vec<Option<Sample>>| pin.iter().map(|sample| as_seen(&sample.filter(is_exact))).collect();
@@ -44,7 +44,7 @@ pub(super) fn seen(samples: &[Vec<Option<Sample>>], most: Motion) -> Vec<Vec<See
 struct Carry<'a> {
     exact: &'a [Vec<Seen>],
     pin: usize,
-    most: Motion,
+    most: MotionModel,
 }
 
 impl Carry<'_> {

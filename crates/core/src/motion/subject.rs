@@ -5,11 +5,12 @@ use std::collections::BTreeMap;
 use uuid::Uuid;
 
 use super::complete::{Seen, completed};
-use super::fit::{Fit, Match, fit_most, fit_weighted};
+use super::fit::fit_most;
+use super::least_squares::{Fit, Match, fit_weighted};
 use super::rough;
-use crate::geometry::{Homography, Point, Shape};
-use crate::shot::{Covariance, Motion, Sample, SampleState, Track};
+use crate::geometry::{Homography, LocalWarp, Point};
 use crate::time::Frame;
+use crate::track::{Covariance, MotionModel, Sample, SampleState, Track};
 
 /// Added to the deviation of every place, in pixels: pins do not sit on one rigid face, and what they are off by for that is no reason to
 /// disbelieve one of them.
@@ -27,7 +28,7 @@ const ROUNDS: usize = 3;
 /// noise of none stands out.
 #[derive(Clone, Debug)]
 pub struct SubjectMotion {
-    model: Motion,
+    model: MotionModel,
     anchor: Point,
     poses: BTreeMap<Frame, Homography>,
     /// How far each pin that is there is from where the motion takes it, in pixels.
@@ -43,7 +44,7 @@ pub struct SubjectMotion {
 impl SubjectMotion {
     /// The motion that the tracks of the pins give, the leading pin first, no richer than `most`; `near` is the frame on which own and picture
     /// coordinates should agree, as far as pins are there. `None` when no pin is there on any frame.
-    pub fn new(pins: &[(Uuid, &Track)], most: Motion, near: Frame) -> Option<Self> {
+    pub fn new(pins: &[(Uuid, &Track)], most: MotionModel, near: Frame) -> Option<Self> {
         let there: Vec<&(Uuid, &Track)> = pins.iter().filter(|(_, track)| !track.spans().is_empty()).collect();
         match there[..] {
             [] => None,
@@ -53,25 +54,25 @@ impl SubjectMotion {
     }
 
     /// A single pin: its place, and its shape where it looks for one.
-    fn of_one(pin: Uuid, track: &Track, most: Motion, near: Frame) -> Self {
+    fn of_one(pin: Uuid, track: &Track, most: MotionModel, near: Frame) -> Self {
         let frames: Vec<(Frame, Sample)> = track.iter().filter(|(_, sample)| sample.state.is_present()).collect();
-        let shapes: Vec<(Frame, Shape)> =
+        let shapes: Vec<(Frame, LocalWarp)> =
             frames.iter().filter_map(|(frame, sample)| Some((*frame, sample.shape?))).collect();
-        let turned = most > Motion::Position && !shapes.is_empty();
-        let shape = |frame: Frame| if turned { limited(shape_at(&shapes, frame), most) } else { Shape::SAME };
+        let turned = most > MotionModel::Position && !shapes.is_empty();
+        let shape = |frame: Frame| if turned { limited(shape_at(&shapes, frame), most) } else { LocalWarp::SAME };
         let reference =
             frames.iter().min_by_key(|(frame, _)| near.until(*frame).abs()).map_or(near, |(frame, _)| *frame);
         let anchor = track.position(reference).unwrap_or_default();
         let own = shape(reference).placed(anchor).inverse().unwrap_or(Homography::shift(Point::default() - anchor));
         let pose = |(frame, sample): &(Frame, Sample)| (*frame, shape(*frame).placed(sample.at).checked_after(&own));
         let poses = frames.iter().map(pose).filter_map(|(frame, pose)| Some((frame, pose?))).collect();
-        let model = if turned { most } else { Motion::Position };
+        let model = if turned { most } else { MotionModel::Position };
         let sure = frames.iter().map(|(frame, sample)| (*frame, sample.covariance)).collect();
         let places = frames.iter().map(|(frame, sample)| (*frame, vec![sample.at])).collect();
         Self { model, anchor, poses, residuals: BTreeMap::new(), own: vec![(pin, anchor)], places, sure }
     }
 
-    fn of_several(pins: &[&(Uuid, &Track)], most: Motion, near: Frame) -> Option<Self> {
+    fn of_several(pins: &[&(Uuid, &Track)], most: MotionModel, near: Frame) -> Option<Self> {
         let mut frames: Vec<Frame> =
             pins.iter().flat_map(|(_, track)| track.spans()).flat_map(|span| span.frames()).collect();
         frames.sort_unstable();
@@ -83,7 +84,7 @@ impl SubjectMotion {
         let count = |at: usize| seen.iter().filter(|pin| pin[at].is_some()).count();
         let reference = (0..frames.len()).max_by_key(|&at| (count(at), -near.until(frames[at]).abs()))?;
         let mut own: Vec<Point> = whole.iter().map(|pin| pin[reference].0).collect();
-        let model = model_of(&own, most.min(Motion::of_pins(pins.len())))?;
+        let model = model_of(&own, most.min(MotionModel::of_pins(pins.len())))?;
         let each = |own: &[Point], fit: &dyn Fn(usize, &[Match]) -> Option<Fit>| -> Option<Vec<Fit>> {
             (0..frames.len()).map(|at| fit(at, &matches_on(own, &whole, at))).collect()
         };
@@ -122,7 +123,7 @@ impl SubjectMotion {
     }
 
     /// How much of the motion it holds.
-    pub fn model(&self) -> Motion {
+    pub fn model(&self) -> MotionModel {
         self.model
     }
 
@@ -171,10 +172,10 @@ fn look(track: &Track, frame: Frame) -> Option<Sample> {
 }
 
 /// The richest motion that these places on the subject fix.
-fn model_of(own: &[Point], most: Motion) -> Option<Motion> {
+fn model_of(own: &[Point], most: MotionModel) -> Option<MotionModel> {
     let sure = Covariance::new([1.0, 0.0, 1.0]);
     let matches: Vec<Match> = own.iter().map(|&at| Match { from: at, to: at, covariance: sure }).collect();
-    let fixed = |model: &Motion| {
+    let fixed = |model: &MotionModel| {
         let fit = super::fit(*model, &matches)?;
         // On all pins the motion has to be as sure as the pins are, nearly: three of four on one line fix no perspective.
         let worst = own.iter().map(|&at| fit.covariance_at(at).worst()).fold(0.0, f64::max);
@@ -229,7 +230,7 @@ fn averaged(own: &[Point], seen: &[Vec<Seen>], fits: &[Fit]) -> Vec<Point> {
 }
 
 /// The shape on a frame: between the nearest ones that are known.
-fn shape_at(shapes: &[(Frame, Shape)], frame: Frame) -> Shape {
+fn shape_at(shapes: &[(Frame, LocalWarp)], frame: Frame) -> LocalWarp {
     let after = shapes.partition_point(|(other, _)| *other < frame).min(shapes.len() - 1);
     let (a, b) = (&shapes[after.saturating_sub(1)], &shapes[after]);
     let length = a.0.until(b.0);
@@ -240,16 +241,16 @@ fn shape_at(shapes: &[(Frame, Shape)], frame: Frame) -> Shape {
 }
 
 /// Only as much of a shape as is asked for.
-fn limited(shape: Shape, most: Motion) -> Shape {
+fn limited(shape: LocalWarp, most: MotionModel) -> LocalWarp {
     let similar = |growth: f64| {
-        let (sin, cos) = shape.turn().sin_cos();
-        Shape { xx: growth * cos, xy: -growth * sin, yx: growth * sin, yy: growth * cos, px: 0.0, py: 0.0 }
+        let (sin, cos) = shape.rotation().sin_cos();
+        LocalWarp { xx: growth * cos, xy: -growth * sin, yx: growth * sin, yy: growth * cos, px: 0.0, py: 0.0 }
     };
     match most {
-        Motion::Position => Shape::SAME,
-        Motion::Rotation => similar(1.0),
-        Motion::Scale => similar(shape.growth()),
-        Motion::Affine => Shape { px: 0.0, py: 0.0, ..shape },
-        Motion::Perspective => shape,
+        MotionModel::Position => LocalWarp::SAME,
+        MotionModel::Rotation => similar(1.0),
+        MotionModel::Scale => similar(shape.scale()),
+        MotionModel::Affine => LocalWarp { px: 0.0, py: 0.0, ..shape },
+        MotionModel::Perspective => shape,
     }
 }

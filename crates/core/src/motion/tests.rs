@@ -5,8 +5,8 @@ use uuid::Uuid;
 use super::*;
 use crate::geometry::{Homography, Point};
 use crate::path::Path;
-use crate::shot::{Covariance, Grasp, Motion, Sample, SampleState, Track};
 use crate::time::Frame;
+use crate::track::{Covariance, Grasp, MotionModel, Sample, SampleState, Track};
 
 const CORNERS: [(f64, f64); 6] =
     [(212.0, 118.0), (871.5, 96.0), (905.0, 548.0), (188.5, 590.0), (512.0, 240.0), (640.0, 455.0)];
@@ -53,22 +53,22 @@ fn track(at: Point, there: impl Fn(u32) -> bool, mut off: impl FnMut(u32) -> Poi
 fn motion(tracks: &[Track]) -> SubjectMotion {
     let pins: Vec<(Uuid, &Track)> =
         tracks.iter().enumerate().map(|(i, track)| (Uuid::from_u128(i as u128), track)).collect();
-    SubjectMotion::new(&pins, Motion::of_pins(pins.len()), Frame(0)).unwrap()
+    SubjectMotion::new(&pins, MotionModel::of_pins(pins.len()), Frame(0)).unwrap()
 }
 
 #[test]
 fn every_motion_finds_itself_again() {
     let (sin, cos) = 0.3f64.sin_cos();
     let maps = [
-        (Motion::Position, Homography::shift(Point::new(13.0, -7.0)), 1),
-        (Motion::Rotation, Homography::new([[cos, -sin, 5.0], [sin, cos, 9.0], [0.0, 0.0, 1.0]]), 2),
+        (MotionModel::Position, Homography::shift(Point::new(13.0, -7.0)), 1),
+        (MotionModel::Rotation, Homography::new([[cos, -sin, 5.0], [sin, cos, 9.0], [0.0, 0.0, 1.0]]), 2),
         (
-            Motion::Scale,
+            MotionModel::Scale,
             Homography::new([[1.4 * cos, -1.4 * sin, 5.0], [1.4 * sin, 1.4 * cos, 9.0], [0.0, 0.0, 1.0]]),
             2,
         ),
-        (Motion::Affine, Homography::new([[1.1, 0.2, 5.0], [-0.1, 0.8, 9.0], [0.0, 0.0, 1.0]]), 3),
-        (Motion::Perspective, flight(60.0), 4),
+        (MotionModel::Affine, Homography::new([[1.1, 0.2, 5.0], [-0.1, 0.8, 9.0], [0.0, 0.0, 1.0]]), 3),
+        (MotionModel::Perspective, flight(60.0), 4),
     ];
     for (model, map, least) in maps {
         for count in least..=6 {
@@ -84,17 +84,17 @@ fn every_motion_finds_itself_again() {
         .map(|n| f64::from(n) * 50.0)
         .map(|x| Match { from: Point::new(x, x), to: Point::new(x, x), covariance: sure(0.3) })
         .collect();
-    assert!(fit(Motion::Perspective, &line).is_none() && fit(Motion::Affine, &line).is_none());
-    assert!(fit_most(Motion::Perspective, &line).is_some(), "a line still turns and grows");
+    assert!(fit(MotionModel::Perspective, &line).is_none() && fit(MotionModel::Affine, &line).is_none());
+    assert!(fit_most(MotionModel::Perspective, &line).is_some(), "a line still turns and grows");
 }
 
 #[test]
 fn one_bad_pin_of_six_moves_nothing() {
-    for model in [Motion::Position, Motion::Scale, Motion::Affine, Motion::Perspective] {
+    for model in [MotionModel::Position, MotionModel::Scale, MotionModel::Affine, MotionModel::Perspective] {
         for bad in 0..6 {
             let mut normal = noise(7 + bad as u64);
             let map =
-                if model == Motion::Perspective { flight(60.0) } else { Homography::shift(Point::new(20.0, 5.0)) };
+                if model == MotionModel::Perspective { flight(60.0) } else { Homography::shift(Point::new(20.0, 5.0)) };
             let mut pair = |from: Point| {
                 let off = Point::new(normal(), normal()) * 0.1;
                 Match { from, to: map.apply(from) + off, covariance: sure(0.1) }
@@ -155,7 +155,7 @@ fn who_carries_a_pin_that_is_known_roughly_is_tried_out() {
 
 #[test]
 fn the_covariance_is_what_many_trials_scatter() {
-    let (model, map) = (Motion::Perspective, flight(60.0));
+    let (model, map) = (MotionModel::Perspective, flight(60.0));
     let uneven = [0.1, 0.4, 0.2, 0.3, 0.2, 0.1];
     let probe = Point::new(100.0, 300.0);
     let mut normal = noise(11);
@@ -168,7 +168,7 @@ fn the_covariance_is_what_many_trials_scatter() {
         };
         let matches: Vec<Match> = corners(6).into_iter().zip(uneven).map(pair).collect();
         let even = vec![1.0; 6];
-        let found = super::fit::fit_weighted(model, &matches, &even).unwrap();
+        let found = super::least_squares::fit_weighted(model, &matches, &even).unwrap();
         claimed = found.covariance_at(probe);
         places.push(found.map.apply(probe));
     }
@@ -234,7 +234,7 @@ fn a_place_that_nobody_sees_is_carried_and_can_be_corrected() {
     let tracks: Vec<Track> = corners(4).into_iter().map(|at| track(at, |_| true, &mut jitter)).collect();
     let motion = motion(&tracks);
     let leading = motion.track(&tracks[0]);
-    let poses = Poses::new(Path::raw(&leading), motion);
+    let poses = Poses::new(Path::raw(&leading), motion.into());
     let hidden = Point::new(1100.0, 330.0);
     let truth = |n: u32| flight(f64::from(n)).apply(hidden);
     let by_eye = CarriedPoint::new(Uuid::nil(), Frame(10), truth(10) + Point::new(6.0, -3.0));
@@ -259,7 +259,7 @@ fn a_single_pin_gives_what_it_looks_for() {
         let map = flight(f64::from(n));
         let at = Point::new(300.0, 200.0);
         let sample = Sample::bare(map.apply(at), 0.9, sure(0.05), SampleState::Found);
-        let shape = Homography::shift(Point::default()).after(&map).after(&Homography::shift(at)).shape();
+        let shape = Homography::shift(Point::default()).after(&map).after(&Homography::shift(at)).warp();
         (Frame(n), Sample { shape: (n % 7 != 3).then_some(shape), ..sample })
     };
     let track: Track = (0..60).map(turned).collect();
@@ -269,7 +269,10 @@ fn a_single_pin_gives_what_it_looks_for() {
     for n in [20, 38, 58] {
         let want = flight(f64::from(n)).apply(near);
         let miss = |most| of(most).pose(Frame(n)).unwrap().apply(start).distance(want);
-        assert!(miss(Motion::Perspective) < 0.05, "{}", miss(Motion::Perspective));
-        assert!(miss(Motion::Position) > miss(Motion::Rotation) && miss(Motion::Rotation) > miss(Motion::Scale));
+        assert!(miss(MotionModel::Perspective) < 0.05, "{}", miss(MotionModel::Perspective));
+        assert!(
+            miss(MotionModel::Position) > miss(MotionModel::Rotation)
+                && miss(MotionModel::Rotation) > miss(MotionModel::Scale)
+        );
     }
 }

@@ -3,10 +3,10 @@
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use super::Key;
+use super::PathKeyframe;
 use crate::geometry::Point;
-use crate::shot::{Sample, SampleState, Track};
 use crate::time::{Frame, FrameRange};
+use crate::track::{Sample, SampleState, Track};
 
 /// Frames over which the velocity at the edge of a gap is measured: fewer are at the mercy of jitter, more miss a turn. Of 2 to 24, three
 /// come nearest to the truth on the demo's walkers (docs/decisions.md).
@@ -54,8 +54,8 @@ pub fn bridge(
     let from = before(track, range.first).ok_or(BridgeProblem::NothingBefore(range.first))?;
     let to = after(track, range.last).ok_or(BridgeProblem::NothingAfter(range.last))?;
     let length = from.0.until(to.0) as f64;
-    let edges =
-        [(from, -1), (to, 1)].map(|((frame, at), inward)| Key::smooth(frame, at, velocity(track, frame, inward)));
+    let edges = [(from, -1), (to, 1)]
+        .map(|((frame, at), inward)| PathKeyframe::smooth(frame, at, velocity(track, frame, inward)));
     let place = |frame: Frame| -> Result<Point, BridgeProblem> {
         let share = from.0.until(frame) as f64 / length;
         Ok(match kind {
@@ -103,9 +103,9 @@ pub fn by_hand(track: &Track, range: FrameRange, places: &[(Frame, Point)]) -> V
     let knots: Vec<(Frame, Point)> = joined.collect();
     let key = |i: usize| {
         let (a, b) = (knots[i.saturating_sub(1)], knots[(i + 1).min(knots.len() - 1)]);
-        Key::smooth(knots[i].0, knots[i].1, (b.1 - a.1) * (1.0 / a.0.until(b.0).max(1) as f64))
+        PathKeyframe::smooth(knots[i].0, knots[i].1, (b.1 - a.1) * (1.0 / a.0.until(b.0).max(1) as f64))
     };
-    let keys: Vec<Key> = (0..knots.len()).map(key).collect();
+    let keys: Vec<PathKeyframe> = (0..knots.len()).map(key).collect();
     let sample = |frame: Frame| {
         if let Some((_, at)) = places.iter().find(|(on, _)| *on == frame) {
             return Some(Sample::guide(*at));

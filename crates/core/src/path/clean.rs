@@ -2,16 +2,16 @@
 
 use super::ease::Easing;
 use super::fit::fit_curve;
-use super::keys::{Curve, Key};
+use super::keys::{Curve, PathKeyframe};
 use super::outliers::jumps;
-use super::recipe::{Cleaning, HandKey, Step, StepKind};
+use super::recipe::{HandKey, Recipe, Step, StepKind};
 use super::reduce::reduce;
 use super::savitzky_golay::savitzky_golay;
 use super::smooth::smoothed;
 use super::{Path, Run};
 use crate::geometry::Point;
-use crate::shot::{SampleState, Track};
 use crate::time::{Frame, FrameRange};
+use crate::track::{SampleState, Track};
 
 /// Error of a place that the solve does not know of, in pixels. Strong compression adds up to 0.09; more here would smooth away
 /// real motion of clean film, where the solve knows its errors well (docs/benchmarks.md).
@@ -26,7 +26,7 @@ const BLEND: f64 = 6.0;
 const LEFT_TO_KEYS: f64 = 0.25;
 
 /// The path that the recipe makes of the samples.
-pub fn clean(track: &Track, cleaning: &Cleaning) -> Path {
+pub fn clean(track: &Track, cleaning: &Recipe) -> Path {
     let run = |span: FrameRange| {
         let mut work = Work::new(track, span);
         cleaning.steps.iter().filter(|step| step.on).for_each(|step| work.perform(step));
@@ -72,7 +72,7 @@ impl Work {
         let samples: Vec<_> = span.frames().filter_map(|frame| track.get(frame)).collect();
         let raw: Vec<Point> = samples.iter().map(|sample| sample.at).collect();
         let squared = |deviation: f64| deviation * deviation;
-        let variance = |sample: &crate::shot::Sample| match sample.state {
+        let variance = |sample: &crate::track::Sample| match sample.state {
             SampleState::Guide => Point::new(squared(GUIDE), squared(GUIDE)),
             SampleState::Bridged => Point::new(squared(BRIDGED), squared(BRIDGED)),
             _ => {
@@ -103,7 +103,7 @@ impl Work {
                 let new = join(axis(self.axis(|at| at.x)), axis(self.axis(|at| at.y)));
                 self.blend(range, &new);
             }
-            StepKind::PullBack { distance } => self.pull_back(range, distance),
+            StepKind::MaxDeviation { distance } => self.pull_back(range, distance),
             StepKind::Straight { tolerance } => self.make_keys(range, Making::Straight(tolerance)),
             StepKind::Curve { tolerance } => self.make_keys(range, Making::Curve(tolerance)),
             StepKind::LongestStretch { frames } => self.no_stretch_longer(range, frames),
@@ -214,18 +214,20 @@ impl Work {
     /// Replaces the keys of a range; before the first keys are made there is one on every frame.
     fn put_keys(&mut self, range: FrameRange, making: Making) {
         let slice = self.index(range.first)..=self.index(range.last);
-        let new: Vec<Key> = match making {
+        let new: Vec<PathKeyframe> = match making {
             Making::Curve(tolerance) => fit_curve(range.first, &self.places[slice], tolerance).keys().to_vec(),
             Making::Straight(tolerance) => {
                 let places = &self.places[slice];
                 let kept = reduce(places, &vec![false; places.len()], tolerance);
                 let frame = |i: usize| Frame(range.first.0 + i as u32);
-                kept.into_iter().map(|i| Key::straight(frame(i), places[i])).collect()
+                kept.into_iter().map(|i| PathKeyframe::straight(frame(i), places[i])).collect()
             }
         };
-        let old: Vec<Key> = match &self.curve {
+        let old: Vec<PathKeyframe> = match &self.curve {
             Some(curve) => curve.keys().to_vec(),
-            None => self.span.frames().zip(&self.places).map(|(frame, at)| Key::straight(frame, *at)).collect(),
+            None => {
+                self.span.frames().zip(&self.places).map(|(frame, at)| PathKeyframe::straight(frame, *at)).collect()
+            }
         };
         let outside = old.into_iter().filter(|key| !range.contains(key.frame));
         self.curve = Curve::new(outside.chain(new));
@@ -280,8 +282,9 @@ impl Work {
         if mine.is_empty() {
             return;
         }
-        let every = || self.span.frames().zip(&self.places).map(|(frame, at)| Key::straight(frame, *at)).collect();
-        let mut keys: Vec<Key> = self.curve.as_ref().map_or_else(every, |curve| curve.keys().to_vec());
+        let every =
+            || self.span.frames().zip(&self.places).map(|(frame, at)| PathKeyframe::straight(frame, *at)).collect();
+        let mut keys: Vec<PathKeyframe> = self.curve.as_ref().map_or_else(every, |curve| curve.keys().to_vec());
         for hand in mine {
             keys.retain(|key| key.frame != hand.frame);
             keys.extend(hand.key);

@@ -1,6 +1,6 @@
 //! A cubic curve with few keys that stays within a tolerance of every place on its own frame.
 
-use super::keys::{Curve, Joint, Key};
+use super::keys::{Curve, PathKeyframe, Tangent};
 use crate::geometry::Point;
 use crate::time::Frame;
 
@@ -41,11 +41,11 @@ pub fn fit_curve(first: Frame, places: &[Point], tolerance: f64) -> Curve {
     if knots.len() * places.len() <= MOST_PRUNED {
         fit.prune(&mut knots, &mut solved);
     }
-    let key = |(&knot, state): (&usize, &State)| Key {
+    let key = |(&knot, state): (&usize, &State)| PathKeyframe {
         frame: Frame(first.0 + knot as u32),
         at: state.at,
-        arrive: Joint::Velocity(state.velocity),
-        leave: Joint::Velocity(state.velocity),
+        arrive: Tangent::Velocity(state.velocity),
+        leave: Tangent::Velocity(state.velocity),
     };
     Curve::new(knots.iter().zip(&solved).map(key)).expect("there is a first place")
 }

@@ -8,7 +8,7 @@ use crate::time::Frame;
 /// How a curve leaves or reaches a key.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
-pub enum Joint {
+pub enum Tangent {
     /// In a straight line from key to key at even pace.
     Straight,
     /// With this velocity, in pixels a frame: the handle of a cubic Bézier piece lies a third of the piece's frames away, by that
@@ -18,26 +18,26 @@ pub enum Joint {
 
 /// A keyframe.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Key {
+pub struct PathKeyframe {
     /// When.
     pub frame: Frame,
     /// Where.
     pub at: Point,
     /// How the curve comes in from the key before.
-    pub arrive: Joint,
+    pub arrive: Tangent,
     /// How it goes on to the key after.
-    pub leave: Joint,
+    pub leave: Tangent,
 }
 
-impl Key {
+impl PathKeyframe {
     /// A key that the curve passes with this velocity.
     pub fn smooth(frame: Frame, at: Point, velocity: Point) -> Self {
-        Self { frame, at, arrive: Joint::Velocity(velocity), leave: Joint::Velocity(velocity) }
+        Self { frame, at, arrive: Tangent::Velocity(velocity), leave: Tangent::Velocity(velocity) }
     }
 
     /// Whether all its numbers are ordinary ones.
     pub fn is_finite(&self) -> bool {
-        let joint = |joint: Joint| !matches!(joint, Joint::Velocity(velocity) if !velocity.is_finite());
+        let joint = |joint: Tangent| !matches!(joint, Tangent::Velocity(velocity) if !velocity.is_finite());
         self.at.is_finite() && joint(self.arrive) && joint(self.leave)
     }
 
@@ -48,7 +48,7 @@ impl Key {
 
     /// A key between straight pieces.
     pub fn straight(frame: Frame, at: Point) -> Self {
-        Self { frame, at, arrive: Joint::Straight, leave: Joint::Straight }
+        Self { frame, at, arrive: Tangent::Straight, leave: Tangent::Straight }
     }
 }
 
@@ -57,18 +57,18 @@ impl Key {
 /// # Guarantees
 /// At least one key; frames strictly increase.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Curve(Vec<Key>);
+pub struct Curve(Vec<PathKeyframe>);
 
 impl Curve {
     /// Sorts the keys; of two on one frame the later given counts. `None` without any.
-    pub fn new(keys: impl IntoIterator<Item = Key>) -> Option<Self> {
-        let mut sorted: std::collections::BTreeMap<Frame, Key> = Default::default();
+    pub fn new(keys: impl IntoIterator<Item = PathKeyframe>) -> Option<Self> {
+        let mut sorted: std::collections::BTreeMap<Frame, PathKeyframe> = Default::default();
         sorted.extend(keys.into_iter().map(|key| (key.frame, key)));
         (!sorted.is_empty()).then(|| Self(sorted.into_values().collect()))
     }
 
     /// In order of frames.
-    pub fn keys(&self) -> &[Key] {
+    pub fn keys(&self) -> &[PathKeyframe] {
         &self.0
     }
 
@@ -92,35 +92,36 @@ impl Curve {
         }
         let (before, after) = (self.0[index - 1], self.0[index]);
         let (at, velocity) = piece(&before, &after, f64::from(frame.0));
-        let is_straight = before.leave == Joint::Straight && after.arrive == Joint::Straight;
-        let key = if is_straight { Key::straight(frame, at) } else { Key::smooth(frame, at, velocity) };
+        let is_straight = before.leave == Tangent::Straight && after.arrive == Tangent::Straight;
+        let key =
+            if is_straight { PathKeyframe::straight(frame, at) } else { PathKeyframe::smooth(frame, at, velocity) };
         if !is_straight {
             // A piece that is straight on one side only becomes one with both velocities, which is the same curve.
             let length = before.frame.until(after.frame) as f64;
             let (leave, arrive) = velocities(&before, &after, length);
-            self.0[index - 1].leave = Joint::Velocity(leave);
-            self.0[index].arrive = Joint::Velocity(arrive);
+            self.0[index - 1].leave = Tangent::Velocity(leave);
+            self.0[index].arrive = Tangent::Velocity(arrive);
         }
         self.0.insert(index, key);
     }
 
     /// The keys on either side of a frame; the same key twice beyond the ends.
-    fn around(&self, frame: f64) -> (&Key, &Key) {
+    fn around(&self, frame: f64) -> (&PathKeyframe, &PathKeyframe) {
         let after = self.0.partition_point(|key| f64::from(key.frame.0) <= frame);
         let last = self.0.len() - 1;
         (&self.0[after.saturating_sub(1)], &self.0[if after == 0 { 0 } else { after.min(last) }])
     }
 }
 
-fn velocities(from: &Key, to: &Key, length: f64) -> (Point, Point) {
+fn velocities(from: &PathKeyframe, to: &PathKeyframe, length: f64) -> (Point, Point) {
     let chord = (to.at - from.at) * (1.0 / length);
-    let of = |joint: Joint| if let Joint::Velocity(velocity) = joint { velocity } else { chord };
+    let of = |joint: Tangent| if let Tangent::Velocity(velocity) = joint { velocity } else { chord };
     (of(from.leave), of(to.arrive))
 }
 
 /// Place and velocity on a piece: a cubic in Hermite form, which is a Bézier curve whose handles lie at a third and two thirds of
 /// the time, so that time itself is even.
-fn piece(from: &Key, to: &Key, frame: f64) -> (Point, Point) {
+fn piece(from: &PathKeyframe, to: &PathKeyframe, frame: f64) -> (Point, Point) {
     let length = from.frame.until(to.frame) as f64;
     if length <= 0.0 {
         return (from.at, Point::default());
@@ -143,9 +144,12 @@ mod tests {
 
     fn curve() -> Curve {
         Curve::new([
-            Key::smooth(Frame(10), Point::new(0.0, 0.0), Point::new(3.0, 0.0)),
-            Key { arrive: Joint::Velocity(Point::new(0.0, -4.0)), ..Key::straight(Frame(22), Point::new(30.0, 12.0)) },
-            Key::straight(Frame(30), Point::new(30.0, 60.0)),
+            PathKeyframe::smooth(Frame(10), Point::new(0.0, 0.0), Point::new(3.0, 0.0)),
+            PathKeyframe {
+                arrive: Tangent::Velocity(Point::new(0.0, -4.0)),
+                ..PathKeyframe::straight(Frame(22), Point::new(30.0, 12.0))
+            },
+            PathKeyframe::straight(Frame(30), Point::new(30.0, 60.0)),
         ])
         .unwrap()
     }

@@ -18,16 +18,16 @@ mod smooth;
 mod tests;
 
 use crate::geometry::Point;
-use crate::shot::Track;
 use crate::time::{Frame, FrameRange};
+use crate::track::Track;
 
 pub use bridge::{Bridge, BridgeProblem, bridge, by_hand, continue_outside, hand_over};
 pub use clean::clean;
 pub use ease::Easing;
 pub use fit::fit_curve;
-pub use keys::{Curve, Joint, Key};
+pub use keys::{Curve, PathKeyframe, Tangent};
 pub use outliers::hampel;
-pub use recipe::{Cleaning, HandKey, RecipeProblem, Step, StepKind};
+pub use recipe::{HandKey, Recipe, RecipeProblem, Step, StepKind};
 pub use reduce::reduce;
 pub use report::Report;
 pub use savitzky_golay::{savitzky_golay, savitzky_golay_weights};
@@ -89,7 +89,7 @@ impl Path {
     }
 
     /// Keyframes of all its curves.
-    pub fn keys(&self) -> impl Iterator<Item = &Key> {
+    pub fn keys(&self) -> impl Iterator<Item = &PathKeyframe> {
         self.runs.iter().filter_map(|run| run.curve.as_ref()).flat_map(|curve| curve.keys())
     }
 }

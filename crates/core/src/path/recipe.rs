@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use super::Key;
+use super::PathKeyframe;
 use crate::time::{Frame, FrameRange};
 
 /// Most steps in a recipe.
@@ -11,7 +11,7 @@ const MOST_STEPS: usize = 40;
 
 /// How a subject's samples become its path.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Cleaning {
+pub struct Recipe {
     /// The steps, done in this order.
     pub steps: Vec<Step>,
     /// Keyframes set or taken away by hand; they stay when the recipe is run again.
@@ -63,7 +63,8 @@ pub enum StepKind {
         degree: u32,
     },
     /// Pulled back to the raw path where it strays from it.
-    PullBack {
+    #[serde(rename = "pull_back")]
+    MaxDeviation {
         /// By more than this many pixels.
         distance: f64,
     },
@@ -105,7 +106,7 @@ pub struct HandKey {
     /// When.
     pub frame: Frame,
     /// The key; nothing when there is to be none.
-    pub key: Option<Key>,
+    pub key: Option<PathKeyframe>,
 }
 
 /// What is wrong with a recipe.
@@ -124,16 +125,16 @@ pub enum RecipeProblem {
     },
     /// A keyframe set by hand is no place in ordinary numbers, or is on another frame than it says.
     #[error("the keyframe on frame {0} is no place in ordinary numbers")]
-    Key(Frame),
+    PathKeyframe(Frame),
 }
 
-impl Default for Cleaning {
+impl Default for Recipe {
     /// Good for most tracks as it is: jumps out, jitter out, at most half a pixel from what was seen, few keyframes.
     fn default() -> Self {
         let kinds = [
             StepKind::Outliers { window: 15, sigmas: 5.0, least: 0.75 },
             StepKind::Smooth { strength: 1.0 },
-            StepKind::PullBack { distance: 0.5 },
+            StepKind::MaxDeviation { distance: 0.5 },
             StepKind::Curve { tolerance: 0.15 },
         ];
         Self { steps: kinds.map(Step::new).into(), hand_keys: Vec::new() }
@@ -147,7 +148,7 @@ impl Step {
     }
 }
 
-impl Cleaning {
+impl Recipe {
     /// Checks every number.
     pub fn check(&self) -> Result<(), RecipeProblem> {
         if self.steps.len() > MOST_STEPS {
@@ -159,7 +160,7 @@ impl Cleaning {
             }
         }
         let is_bad = |hand: &&HandKey| hand.key.is_some_and(|key| key.frame != hand.frame || !key.is_finite());
-        self.hand_keys.iter().find(is_bad).map_or(Ok(()), |hand| Err(RecipeProblem::Key(hand.frame)))
+        self.hand_keys.iter().find(is_bad).map_or(Ok(()), |hand| Err(RecipeProblem::PathKeyframe(hand.frame)))
     }
 }
 
@@ -178,7 +179,9 @@ impl StepKind {
                 window % 2 == 1 && (3..=999).contains(&window) && degree <= 6 && degree < window,
                 "the window is an odd number of frames from 3 to 999, the degree below it and at most 6",
             ),
-            Self::PullBack { distance } => ((0.0..=10_000.0).contains(&distance), "the distance is 0 to 10000 pixels"),
+            Self::MaxDeviation { distance } => {
+                ((0.0..=10_000.0).contains(&distance), "the distance is 0 to 10000 pixels")
+            }
             Self::Straight { tolerance } | Self::Curve { tolerance } => {
                 ((0.0..=10_000.0).contains(&tolerance), "the tolerance is 0 to 10000 pixels")
             }

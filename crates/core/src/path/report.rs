@@ -3,8 +3,8 @@
 use serde::Serialize;
 
 use super::Path;
-use crate::shot::{SampleState, Track};
 use crate::time::Frame;
+use crate::track::{SampleState, Track};
 
 /// Raw and clean, compared at equal frames.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]

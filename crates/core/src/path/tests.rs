@@ -1,9 +1,9 @@
-//! Cleaning on motions that are known, and on random ones.
+//! Recipe on motions that are known, and on random ones.
 
 use proptest::prelude::*;
 
 use super::*;
-use crate::shot::{Covariance, Sample, SampleState};
+use crate::track::{Covariance, Sample, SampleState};
 
 fn track(places: impl IntoIterator<Item = Point>) -> Track {
     unsure(places, 0.1)
@@ -40,14 +40,14 @@ fn rms(errors: impl Iterator<Item = f64>) -> f64 {
     (squares.iter().sum::<f64>() / squares.len() as f64).sqrt()
 }
 
-fn only(kind: StepKind) -> Cleaning {
-    Cleaning { steps: vec![Step::new(kind)], hand_keys: Vec::new() }
+fn only(kind: StepKind) -> Recipe {
+    Recipe { steps: vec![Step::new(kind)], hand_keys: Vec::new() }
 }
 
 #[test]
 fn the_cleaned_path_is_nearer_to_the_truth_and_not_late() {
     let raw = jittery(300, 0.5);
-    let path = clean(&raw, &Cleaning::default());
+    let path = clean(&raw, &Recipe::default());
     let error = |shift: f64| {
         rms(path.iter().map(|(frame, at)| {
             let t = f64::from(frame.0) + shift;
@@ -78,7 +78,7 @@ fn a_sudden_stop_keeps_its_corner() {
     let mut noise = noise(9);
     let stop = |n: u32| Point::new(5.0 * f64::from(n.min(60)), 50.0);
     let raw = track((0..120).map(|n| stop(n) + Point::new(noise(), noise()) * 0.15));
-    let path = clean(&raw, &Cleaning::default());
+    let path = clean(&raw, &Recipe::default());
     let worst = path.iter().map(|(frame, at)| at.distance(stop(frame.0))).fold(0.0, f64::max);
     // Pulled back to within a pixel of what was seen, which is itself off by up to 0.2.
     assert!(worst < 1.2, "{worst}");
@@ -93,7 +93,7 @@ fn jumps_are_taken_out_and_guides_stay() {
     }
     let guide = walk(50) + Point::new(0.0, 1.5);
     raw.set(Frame(50), Some(Sample::guide(guide)));
-    let path = clean(&raw, &Cleaning::default());
+    let path = clean(&raw, &Recipe::default());
     for n in [29, 30, 31, 32, 77] {
         assert!(path.position(Frame(n)).unwrap().distance(walk(n)) < 0.5, "frame {n}");
     }
@@ -106,7 +106,7 @@ fn jumps_are_taken_out_and_guides_stay() {
 
 #[test]
 fn the_default_recipe_needs_few_keyframes() {
-    let path = clean(&jittery(240, 0.1), &Cleaning::default());
+    let path = clean(&jittery(240, 0.1), &Recipe::default());
     assert!(path.keys().count() < 40, "{}", path.keys().count());
     assert_eq!(path.runs[0].places.len(), 240);
 }
@@ -117,7 +117,7 @@ fn each_span_is_cleaned_on_its_own() {
     for n in 20..30 {
         raw.set(Frame(n), None);
     }
-    let path = clean(&raw, &Cleaning::default());
+    let path = clean(&raw, &Recipe::default());
     let spans: Vec<(u32, u32)> = path.spans().iter().map(|span| (span.first.0, span.last.0)).collect();
     assert_eq!(spans, [(0, 19), (30, 59)]);
     assert_eq!(path.position(Frame(25)), None);
@@ -128,14 +128,14 @@ fn a_step_on_a_range_leaves_the_rest() {
     let raw = jittery(100, 0.5);
     let range = FrameRange::new(Frame(40), Frame(70));
     let step = Step { range, ..Step::new(StepKind::Polynomial { window: 11, degree: 2 }) };
-    let path = clean(&raw, &Cleaning { steps: vec![step], hand_keys: Vec::new() });
+    let path = clean(&raw, &Recipe { steps: vec![step], hand_keys: Vec::new() });
     for (frame, sample) in raw.iter() {
         let moved = path.position(frame).unwrap().distance(sample.at);
         assert!(range.unwrap().contains(frame) || moved == 0.0, "frame {frame} moved by {moved}");
     }
     assert!(path.position(Frame(55)).unwrap().distance(raw.get(Frame(55)).unwrap().at) > 0.05);
     let keyed = Step { range, ..Step::new(StepKind::Straight { tolerance: 2.0 }) };
-    let path = clean(&raw, &Cleaning { steps: vec![keyed], hand_keys: Vec::new() });
+    let path = clean(&raw, &Recipe { steps: vec![keyed], hand_keys: Vec::new() });
     // One key a frame outside of the range, few inside.
     assert!(path.keys().count() > 69 && path.keys().count() < 90, "{}", path.keys().count());
 }
@@ -159,7 +159,7 @@ fn keyframes_are_dropped_stretched_and_set_by_hand() {
     let raw = jittery(100, 0.0);
     let with = |more: &[StepKind]| {
         let steps = [StepKind::Curve { tolerance: 0.1 }].iter().chain(more).copied().map(Step::new).collect();
-        Cleaning { steps, hand_keys: Vec::new() }
+        Recipe { steps, hand_keys: Vec::new() }
     };
     let plain = clean(&raw, &with(&[]));
     let dropped = clean(&raw, &with(&[StepKind::DropLast { count: 3 }]));
@@ -171,10 +171,10 @@ fn keyframes_are_dropped_stretched_and_set_by_hand() {
     for (frame, at) in plain.iter() {
         assert!(dense.position(frame).unwrap().distance(at) < 1e-9);
     }
-    let key = Key::smooth(Frame(33), Point::new(500.0, 300.0), Point::default());
+    let key = PathKeyframe::smooth(Frame(33), Point::new(500.0, 300.0), Point::default());
     let last = plain.keys().last().unwrap().frame;
     let hand_keys = vec![HandKey { frame: Frame(33), key: Some(key) }, HandKey { frame: last, key: None }];
-    let by_hand = clean(&raw, &Cleaning { hand_keys, ..with(&[]) });
+    let by_hand = clean(&raw, &Recipe { hand_keys, ..with(&[]) });
     assert_eq!(by_hand.position(Frame(33)), Some(key.at));
     assert_eq!(by_hand.keys().count(), plain.keys().count());
 }
@@ -248,13 +248,13 @@ fn a_hand_over_does_not_jump() {
 
 #[test]
 fn numbers_out_of_bounds_are_named() {
-    assert_eq!(Cleaning::default().check(), Ok(()));
+    assert_eq!(Recipe::default().check(), Ok(()));
     let bad = only(StepKind::Polynomial { window: 8, degree: 2 });
     assert!(bad.check().unwrap_err().to_string().starts_with("step 1: the window is an odd number"));
     assert!(only(StepKind::Curve { tolerance: f64::NAN }).check().is_err());
-    let key = Key::straight(Frame(3), Point::new(f64::INFINITY, 0.0));
+    let key = PathKeyframe::straight(Frame(3), Point::new(f64::INFINITY, 0.0));
     let hand_keys = vec![HandKey { frame: Frame(3), key: Some(key) }];
-    assert_eq!(Cleaning { steps: Vec::new(), hand_keys }.check(), Err(RecipeProblem::Key(Frame(3))));
+    assert_eq!(Recipe { steps: Vec::new(), hand_keys }.check(), Err(RecipeProblem::PathKeyframe(Frame(3))));
 }
 
 /// A random walk whose velocity changes now and then, with jumps.
@@ -300,11 +300,11 @@ proptest! {
     #[test]
     fn pulled_back_is_within_the_distance_wherever_it_stands(places in wandering(), distance in 0.1..3.0f64) {
         let smooth = StepKind::Smooth { strength: 50.0 };
-        let (back, curve) = (StepKind::PullBack { distance }, StepKind::Curve { tolerance: 2.0 });
+        let (back, curve) = (StepKind::MaxDeviation { distance }, StepKind::Curve { tolerance: 2.0 });
         let raw = track(places);
         for kinds in [vec![smooth, back], vec![smooth, curve, back]] {
             let steps = kinds.into_iter().map(Step::new).collect();
-            let path = clean(&raw, &Cleaning { steps, hand_keys: Vec::new() });
+            let path = clean(&raw, &Recipe { steps, hand_keys: Vec::new() });
             let report = Report::of(&path, &raw);
             prop_assert!(report.largest <= distance + 1e-3, "{report:?}");
         }

@@ -1,188 +1,154 @@
-//! A line through pins and carried points of a subject, in order: round a piece of ground, say.
+//! A boundary line on one frame.
 
-use serde::{Deserialize, Serialize};
-use uuid::Uuid;
+use super::drawable::{Drawable, Primitive};
+use super::item_context::ItemContext;
+use super::polyline::{Knot, Polyline};
+use crate::attachment::{Boundary, Corner, Placement, TextPlace};
+use crate::geometry::{Homography, Point, Rect};
+use crate::time::{Frame, FrameRange};
 
-use super::settings::{SettingProblem, check_colour, check_number};
-use super::{Label, Placement};
-use crate::geometry::Point;
-use crate::motion::{CarriedPoint, Poses};
-use crate::path::Easing;
-use crate::time::Frame;
+/// A standard deviation of the glow reaches half as far as it is said to.
+const GLOW_DEVIATIONS: f64 = 2.0;
+/// Dashes that a line is cut into at most; with more it is whole. The edge of the largest picture has 16,000 of two pixels.
+const MOST_DASHES: f64 = 20_000.0;
 
-/// A corner of a boundary line.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Corner {
-    /// A pin of the subject.
-    Pin(Uuid),
-    /// A carried point of the subject.
-    Point(Uuid),
+#[derive(Debug)]
+pub(super) struct PlacedBoundary {
+    pub boundary: Box<Boundary>,
+    pub colour: String,
+    /// Its text: index of the artwork, and its size.
+    pub text: Option<(usize, (f64, f64))>,
 }
 
-impl Corner {
-    /// Where it is on a frame.
-    pub(super) fn seen(self, poses: &Poses, points: &[CarriedPoint], frame: Frame) -> Option<Point> {
-        match self {
-            Self::Pin(pin) => poses.pin(pin, frame).map(|(_, seen)| seen),
-            Self::Point(id) => points.iter().find(|point| point.id == id)?.position(poses, frame),
+impl PlacedBoundary {
+    /// `time`: from the first frame on which it is drawn on to the last.
+    pub fn drawables(&self, item: &ItemContext, frame: Frame, time: FrameRange) -> Option<Vec<Drawable>> {
+        let pose = item.poses.at(frame)?;
+        // A line without one of its corners would be another line.
+        let knots: Vec<Knot> =
+            self.boundary.corners.iter().map(|corner| knot(item, *corner, frame, &pose)).collect::<Option<_>>()?;
+        if knots.len() < Boundary::LEAST_CORNERS {
+            return None;
         }
+        let outline = Polyline::new(knots, self.boundary.closed, &pose, item.poses.anchor());
+        let drawn = self.drawn(frame, time);
+        let primitives =
+            self.tint(&outline, drawn).into_iter().chain(self.line(&outline, drawn)).chain(self.text(&outline, drawn));
+        Some(primitives.map(|(primitive, opacity)| item.drawable(primitive, opacity)).collect())
     }
-}
 
-/// Where a boundary's text is.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum TextPlace {
-    /// In the middle of the ground.
-    #[default]
-    Middle,
-    /// On the line from this corner to the next.
-    Edge(usize),
-}
+    /// Which part of the line is there, as shares of its length.
+    fn drawn(&self, frame: Frame, time: FrameRange) -> (f64, f64) {
+        let drawing = &self.boundary.drawing;
+        let share = |frames: i64, over: u32| if over == 0 { 1.0 } else { (frames as f64 / f64::from(over)).min(1.0) };
+        let on = drawing.easing.at(share(time.first.until(frame) + 1, drawing.on_frames));
+        let off = drawing.easing.at(1.0 - share(frame.until(time.last), drawing.off_frames));
+        if drawing.goes_back { (0.0, on.min(1.0 - off)) } else { (off.min(on), on) }
+    }
 
-/// Light round the line.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Glow {
-    /// Colour as `#rrggbb`.
-    pub colour: String,
-    /// How far it reaches, in pixels: two standard deviations.
-    pub reach: f64,
-    /// Its strength, 0 to 1.
-    pub opacity: f64,
-}
-
-/// Colour over the ground inside.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Tint {
-    /// Colour as `#rrggbb`.
-    pub colour: String,
-    /// Its strength, 0 to 1.
-    pub opacity: f64,
-}
-
-/// How the line is drawn on and off.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Drawing {
-    /// Frames over which it is drawn on; 0 when it is there at once, as in the shots after the first.
-    pub on_frames: u32,
-    /// Frames over which it is drawn off at the end; 0 when it stays.
-    pub off_frames: u32,
-    /// Easing of both.
-    pub easing: Easing,
-    /// Whether it goes off the way it came, instead of running on after its own end.
-    #[serde(default)]
-    pub goes_back: bool,
-}
-
-/// A boundary line.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Boundary {
-    /// Its corners, in order; it is drawn from the first.
-    pub corners: Vec<Corner>,
-    /// Whether the last is joined to the first.
-    pub closed: bool,
-    /// Width: in pixels of the picture, or, lying on the ground, in pixels as the picture shows it nearest to where the pins were put.
-    pub width: f64,
-    /// Whether it lies on the ground, in perspective.
-    #[serde(default)]
-    pub on_ground: bool,
-    /// Colour as `#rrggbb`; nothing takes the subject's.
-    #[serde(default)]
-    pub colour: Option<String>,
-    /// Softness of its edges: standard deviation in pixels; 0 for a hard edge.
-    #[serde(default)]
-    pub softness: f64,
-    /// Lengths of a dash and a gap, in pixels; nothing for a whole line.
-    #[serde(default)]
-    pub dashes: Option<[f64; 2]>,
-    /// Light round it.
-    #[serde(default)]
-    pub glow: Option<Glow>,
-    /// Radius of the marks on its corners, in pixels; 0 for none.
-    #[serde(default)]
-    pub marks: f64,
-    /// Colour over the ground inside, when it is closed.
-    #[serde(default)]
-    pub tint: Option<Tint>,
-    /// Text on it.
-    #[serde(default)]
-    pub label: Option<Label>,
-    /// Where the text is.
-    #[serde(default)]
-    pub label_at: TextPlace,
-    /// How it is drawn on and off.
-    pub drawing: Drawing,
-}
-
-impl Boundary {
-    /// Fewest corners.
-    pub const LEAST_CORNERS: usize = 2;
-    /// Most corners.
-    pub const MOST_CORNERS: usize = 200;
-    /// Frames over which a line is drawn on and off, unless set otherwise. Common practice: off over the last ten.
-    pub const DRAWN_OVER: u32 = 10;
-
-    /// A line as usual through these corners.
-    pub fn through(corners: Vec<Corner>, closed: bool) -> Self {
-        let drawing = Drawing {
-            on_frames: Self::DRAWN_OVER,
-            off_frames: Self::DRAWN_OVER,
-            easing: Easing::IN_OUT,
-            goes_back: false,
+    fn line(&self, outline: &Polyline<'_>, (from, to): (f64, f64)) -> Vec<(Primitive, f64)> {
+        let boundary = &self.boundary;
+        let length = outline.length();
+        let whole = boundary.closed && from <= 0.0 && to >= 1.0 && boundary.dashes.is_none();
+        let parts = self.dashes(from * length, to * length).into_iter().flat_map(|(from, to)| outline.part(from, to));
+        let parts: Vec<_> = parts.collect();
+        let marks = self.marks(outline, from * length, to * length);
+        if parts.is_empty() && marks.is_empty() {
+            return Vec::new();
+        }
+        let rounded = boundary.dashes.is_none();
+        let shape = |colour: &str, widened: f64, blur: f64| {
+            let (colour, width) = (colour.to_owned(), boundary.width + widened);
+            if boundary.on_ground {
+                Primitive::Area { rings: outline.laid_flat(&parts, width, rounded), colour, blur }
+            } else {
+                let lines =
+                    parts.iter().map(|part| part.iter().map(|place| place.1).collect()).collect::<Vec<Vec<Point>>>();
+                let closed = whole && lines.len() == 1;
+                Primitive::Stroke { lines, closed, width, colour, round: rounded, blur }
+            }
         };
-        Self {
-            corners,
-            closed,
-            width: 5.0,
-            on_ground: false,
-            colour: None,
-            softness: 0.0,
-            dashes: None,
-            glow: None,
-            marks: 0.0,
-            tint: None,
-            label: None,
-            label_at: TextPlace::Middle,
-            drawing,
-        }
+        let glow = boundary
+            .glow
+            .as_ref()
+            .map(|glow| (shape(&glow.colour, 0.5 * glow.reach, glow.reach / GLOW_DEVIATIONS), glow.opacity));
+        let marks = (!marks.is_empty()).then(|| Primitive::Area {
+            rings: marks,
+            colour: self.colour.clone(),
+            blur: boundary.softness,
+        });
+        let line =
+            [Some(shape(&self.colour, 0.0, boundary.softness)), marks].into_iter().flatten().map(|shape| (shape, 1.0));
+        glow.into_iter().chain(line).collect()
     }
 
-    /// Checks every setting.
-    pub fn check(&self) -> Result<(), SettingProblem> {
-        let count = self.corners.len();
-        if !(Self::LEAST_CORNERS..=Self::MOST_CORNERS).contains(&count) {
-            return Err(SettingProblem::Corners { count });
+    /// The pieces of the line between two lengths, counted from its start, so that they stay where they are while it is drawn on.
+    fn dashes(&self, from: f64, to: f64) -> Vec<(f64, f64)> {
+        let Some([dash, gap]) = self.boundary.dashes else { return vec![(from, to)] };
+        // A corner may lie far outside of the picture: so many dashes nobody tells from a line, and each costs.
+        if (to - from) / (dash + gap) > MOST_DASHES {
+            return vec![(from, to)];
         }
-        let glow = self.glow.iter().map(|glow| &glow.colour);
-        let tint = self.tint.iter().map(|tint| &tint.colour);
-        self.colour.iter().chain(glow).chain(tint).try_for_each(|colour| check_colour(colour))?;
-        check_number("the width", self.width, 0.5, 400.0)?;
-        check_number("the softness", self.softness, 0.0, 100.0)?;
-        check_number("the radius of the marks", self.marks, 0.0, 200.0)?;
-        for length in self.dashes.iter().flatten() {
-            check_number("the length of a dash or gap", *length, 1.0, 10_000.0)?;
+        let first = (from / (dash + gap)).floor() as i64;
+        let pieces = (first..).map(|n| n as f64 * (dash + gap)).take_while(|begins| *begins < to);
+        let cut = |begins: f64| (begins.max(from), (begins + dash).min(to));
+        pieces.map(cut).filter(|(low, high)| low < high).collect()
+    }
+
+    fn marks(&self, outline: &Polyline<'_>, from: f64, to: f64) -> Vec<Vec<Point>> {
+        if self.boundary.marks == 0.0 {
+            return Vec::new();
         }
-        if let Some(glow) = &self.glow {
-            check_number("the reach of the glow", glow.reach, 0.5, 200.0)?;
-            check_number("the strength of the glow", glow.opacity, 0.0, 1.0)?;
-        }
-        if let Some(tint) = &self.tint {
-            check_number("the strength of the tint", tint.opacity, 0.0, 1.0)?;
-        }
-        check_number("the frames to draw it on", f64::from(self.drawing.on_frames), 0.0, 10_000.0)?;
-        check_number("the frames to draw it off", f64::from(self.drawing.off_frames), 0.0, 10_000.0)?;
-        if !self.drawing.easing.is_valid() {
-            return Err(SettingProblem::Easing);
-        }
-        self.label.as_ref().map_or(Ok(()), Label::check)
+        let there = |corner: &usize| (from..=to).contains(&outline.length_at(*corner)) && to > from;
+        let corners = (0..self.boundary.corners.len()).filter(there);
+        corners.map(|corner| outline.disc(outline.corner(corner), self.boundary.marks)).collect()
+    }
+
+    /// The ground inside, as strongly as the line is there.
+    fn tint(&self, outline: &Polyline<'_>, (from, to): (f64, f64)) -> Option<(Primitive, f64)> {
+        let tint = self.boundary.tint.as_ref().filter(|_| self.boundary.closed && to > from)?;
+        let parts = outline.part(0.0, outline.length());
+        let ring = parts.iter().flatten().map(|place| place.1).collect();
+        let shape = Primitive::Area { rings: vec![ring], colour: tint.colour.clone(), blur: 0.0 };
+        Some((shape, tint.opacity * (to - from)))
+    }
+
+    fn text(&self, outline: &Polyline<'_>, (from, to): (f64, f64)) -> Option<(Primitive, f64)> {
+        let (art, size) = self.text?;
+        let length = outline.length();
+        let corners = self.boundary.corners.len();
+        let middle = match self.boundary.label_at {
+            TextPlace::Middle => {
+                let sum = (0..corners).fold(Point::default(), |sum, corner| sum + outline.corner(corner).1);
+                sum * (1.0 / corners as f64)
+            }
+            TextPlace::Edge(corner) => {
+                let edges = if self.boundary.closed { corners } else { corners - 1 };
+                let begins = corner.min(edges - 1);
+                let half = (outline.length_at(begins) + outline.end_of(begins)) / 2.0;
+                outline.part(half - 1e-6 * length, half).first()?.first()?.1
+            }
+        };
+        let rect = Rect::centred(middle + self.label_offset(), size.0, size.1);
+        Some((Primitive::Artwork { art, matrix: [1.0, 0.0, 0.0, 1.0, rect.left, rect.top] }, to - from))
     }
 
     /// The offset of its text from where it belongs, in pixels.
-    pub(super) fn label_offset(&self) -> Point {
-        match self.label.as_ref().map(|label| label.placement) {
+    fn label_offset(&self) -> Point {
+        match self.boundary.label.as_ref().map(|label| label.placement) {
             Some(Placement::Offset(offset)) => offset,
             _ => Point::default(),
+        }
+    }
+}
+
+fn knot(item: &ItemContext, corner: Corner, frame: Frame, pose: &Homography) -> Option<Knot> {
+    match corner {
+        Corner::Pin(pin) => item.poses.pin(pin, frame).map(|(own, seen)| Knot { own, seen }),
+        Corner::Point(id) => {
+            let point = item.point(id)?;
+            let own = point.own_place(&item.poses, frame)?;
+            Some(Knot { own, seen: pose.apply(own) })
         }
     }
 }

@@ -3,10 +3,13 @@
 use uuid::Uuid;
 
 use super::*;
+use crate::attachment::*;
+use crate::document::Subject;
 use crate::geometry::{Homography, Point};
 use crate::motion::CarriedPoint;
 use crate::path::Easing;
-use crate::shot::{Covariance, Pin, Sample, SampleState, Subject};
+use crate::pin::Pin;
+use crate::track::{Covariance, Sample, SampleState};
 
 const STONES: [(f64, f64); 4] = [(200.0, 120.0), (900.0, 140.0), (860.0, 560.0), (240.0, 520.0)];
 const HIDDEN: Point = Point::new(1100.0, 330.0);
@@ -48,8 +51,8 @@ fn drawables(shot: &Shot, frame: u32) -> Vec<Drawable> {
 }
 
 fn lines(shot: &Shot, frame: u32) -> Vec<Vec<Point>> {
-    let shape = drawables(shot, frame).into_iter().find_map(|drawable| match drawable.shape {
-        Shape::Stroke { lines, .. } => Some(lines),
+    let shape = drawables(shot, frame).into_iter().find_map(|drawable| match drawable.primitive {
+        Primitive::Stroke { lines, .. } => Some(lines),
         _ => None,
     });
     shape.unwrap_or_default()
@@ -126,8 +129,8 @@ fn laid_on_the_ground_it_gets_thinner_with_distance() {
     let shot = yard(boundary);
     let rings: Vec<Vec<Vec<Point>>> = drawables(&shot, 25)
         .into_iter()
-        .filter_map(|drawable| match drawable.shape {
-            Shape::Area { rings, .. } => Some(rings),
+        .filter_map(|drawable| match drawable.primitive {
+            Primitive::Area { rings, .. } => Some(rings),
             _ => None,
         })
         .collect();
@@ -155,16 +158,16 @@ fn glow_tint_and_text_come_with_it() {
     let all = drawables(&shot, 20);
     let kinds: Vec<&str> = all
         .iter()
-        .map(|drawable| match &drawable.shape {
-            Shape::Area { .. } => "area",
-            Shape::Stroke { blur, .. } if *blur > 0.0 => "glow",
-            Shape::Stroke { .. } => "line",
-            Shape::Artwork { .. } => "text",
+        .map(|drawable| match &drawable.primitive {
+            Primitive::Area { .. } => "area",
+            Primitive::Stroke { blur, .. } if *blur > 0.0 => "glow",
+            Primitive::Stroke { .. } => "line",
+            Primitive::Artwork { .. } => "text",
             _ => "other",
         })
         .collect();
     assert_eq!(kinds, ["area", "glow", "line", "text"]);
-    let Shape::Artwork { matrix, .. } = &all[3].shape else { panic!("{all:?}") };
+    let Primitive::Artwork { matrix, .. } = &all[3].primitive else { panic!("{all:?}") };
     let middle = (Point::new(STONES[0].0, STONES[0].1) + Point::new(STONES[1].0, STONES[1].1)) * 0.5;
     let want = flight(20).apply(middle) + Point::new(10.0 - 60.0, -20.0);
     // Half of the way on the ground is not half of the way in the picture, nearly.
@@ -174,10 +177,10 @@ fn glow_tint_and_text_come_with_it() {
 #[test]
 fn what_lies_behind_the_camera_is_left_out() {
     let pose = Homography::new([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, -0.002, 1.0]]);
-    let knot = |x: f64, y: f64| outline::Knot { own: Point::new(x, y), seen: pose.apply(Point::new(x, y)) };
+    let knot = |x: f64, y: f64| polyline::Knot { own: Point::new(x, y), seen: pose.apply(Point::new(x, y)) };
     // The horizon is at y = 500 on the plane.
     let knots = vec![knot(100.0, 100.0), knot(100.0, 900.0), knot(700.0, 900.0), knot(700.0, 100.0)];
-    let outline = outline::Outline::new(knots, true, &pose, Point::new(400.0, 100.0));
+    let outline = polyline::Polyline::new(knots, true, &pose, Point::new(400.0, 100.0));
     let parts = outline.part(0.0, outline.length());
     assert!(parts.iter().flatten().all(|(own, seen)| own.y < 500.0 && seen.is_finite()), "{parts:?}");
     assert_eq!(parts.len(), 2, "up to the horizon, and back from it");

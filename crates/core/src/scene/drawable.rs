@@ -3,14 +3,15 @@
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
-use super::{Blend, Brightness, CoverEffect, FlarePart, LabelArt};
+use crate::attachment::{Blend, Brightness, CoverEffect, FlarePart, LabelArt};
 use crate::geometry::{Homography, Point, Rect};
 
 /// Something to paint on one frame, in picture coordinates.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Drawable {
     /// What to paint.
-    pub shape: Shape,
+    #[serde(rename = "shape")]
+    pub primitive: Primitive,
     /// Share of the light that it covers, 0 to 1.
     pub opacity: f64,
     /// How it is blended in.
@@ -20,20 +21,20 @@ pub struct Drawable {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub exposures: Vec<Point>,
     /// It fades where the film's picture is dark.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub lit: Option<Lit>,
+    #[serde(default, rename = "lit", skip_serializing_if = "Option::is_none")]
+    pub luma_gate: Option<LumaGate>,
 }
 
 /// A place of the film's picture that has to be bright.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Lit {
+pub struct LumaGate {
     /// The place.
     pub at: Point,
     /// The luma, 0 to 1, at which half is left.
     pub threshold: f64,
 }
 
-impl Lit {
+impl LumaGate {
     /// The mean luma of so many pixels to each side of the place counts.
     pub const REACH: i32 = 4;
     /// Over how much luma it fades.
@@ -48,12 +49,12 @@ impl Lit {
 impl Drawable {
     /// Whether the film's own picture is needed to paint it.
     pub fn needs_picture(&self) -> bool {
-        self.lit.is_some() || matches!(self.shape, Shape::Cover { .. } | Shape::Front { .. })
+        self.luma_gate.is_some() || matches!(self.primitive, Primitive::Cover { .. } | Primitive::Foreground { .. })
     }
 
     /// The shape in each of its exposures.
-    pub fn exposed(&self) -> Vec<Shape> {
-        self.exposures.iter().map(|at| self.shape.clone().mapped(&Homography::shift(*at))).collect()
+    pub fn exposed(&self) -> Vec<Primitive> {
+        self.exposures.iter().map(|at| self.primitive.clone().mapped(&Homography::shift(*at))).collect()
     }
 }
 
@@ -70,7 +71,7 @@ pub(super) fn exposures(way: Point) -> Vec<Point> {
 /// What a drawable consists of.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "shape", rename_all = "snake_case")]
-pub enum Shape {
+pub enum Primitive {
     /// Finished artwork under an affine map.
     Artwork {
         /// Which artwork: index into the scene's list.
@@ -134,7 +135,8 @@ pub enum Shape {
         effect: CoverEffect,
     },
     /// The film's own picture, over what was painted before.
-    Front {
+    #[serde(rename = "front")]
+    Foreground {
         /// The corners of each polygon; none for the whole picture.
         rings: Vec<Vec<Point>>,
         /// Softness of the edge: standard deviation in pixels.
@@ -144,10 +146,10 @@ pub enum Shape {
     },
 }
 
-impl Shape {
+impl Primitive {
     /// The same, moved by a map without perspective.
     pub(super) fn mapped(self, map: &Homography) -> Self {
-        let scale = map.shape().growth();
+        let scale = map.warp().scale();
         let every = |lines: Vec<Vec<Point>>| -> Vec<Vec<Point>> {
             lines.into_iter().map(|line| line.into_iter().map(|point| map.apply(point)).collect()).collect()
         };
@@ -165,8 +167,8 @@ impl Shape {
                 let (middle, feather) = (map.apply(middle), feather * scale);
                 Self::Cover { rings: every(rings), middle, feather, inside_out, effect }
             }
-            Self::Front { rings, feather, brightness } => {
-                Self::Front { rings: every(rings), feather: feather * scale, brightness }
+            Self::Foreground { rings, feather, brightness } => {
+                Self::Foreground { rings: every(rings), feather: feather * scale, brightness }
             }
         }
     }
@@ -182,7 +184,7 @@ impl Shape {
             Self::Flat { art, matrix } => Rect::around_all(&corners(&Homography::new(*matrix), *art)),
             Self::Line { from, to, .. } => Rect::around_all(&[*from, *to]),
             Self::Stroke { lines, .. } => Rect::around_all(&lines.concat()),
-            Self::Area { rings, .. } | Self::Cover { rings, .. } | Self::Front { rings, .. } => {
+            Self::Area { rings, .. } | Self::Cover { rings, .. } | Self::Foreground { rings, .. } => {
                 Rect::around_all(&rings.concat())
             }
         }

@@ -1,305 +1,102 @@
-//! Text in a box that follows a subject.
+//! A label on one frame: its box, and the line from the box to the subject.
 
-use serde::{Deserialize, Serialize};
+use super::drawable::{Drawable, Primitive, affine};
+use super::item_context::ItemContext;
+use super::stance::stance;
+use crate::attachment::{Label, LineCourse};
+use crate::geometry::{Homography, Point, Rect, Size};
+use crate::time::Frame;
 
-use super::settings::{SettingProblem, check_colour, check_number};
-use super::stance::Facing;
-use crate::geometry::{Point, Size};
+/// Length of the gap between the end of a label's line and the followed point, in pixels: the line must not hide it.
+pub(super) const LINE_GAP: f64 = 9.0;
+/// A line shorter than this is left out, in pixels: it would be a speck at the box.
+const SHORTEST_LINE: f64 = 6.0;
+/// The level piece of a line with an elbow, in letter heights.
+const ELBOW: f64 = 0.9;
+/// Room between a box that is kept inside and the edge of the picture, as a share of the picture's shorter side: the
+/// margin for text of common practice.
+const MARGIN: f64 = 0.02;
 
-/// The faces that ship with the application.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Font {
-    /// Public Sans, regular.
-    SansRegular,
-    /// Public Sans, semi-bold: clear at small sizes.
-    #[default]
-    Sans,
-    /// Public Sans, bold.
-    SansBold,
-    /// Barlow Condensed, medium.
-    CondensedMedium,
-    /// Barlow Condensed, semi-bold: long names in little room.
-    Condensed,
-    /// Bitter, medium: a slab serif.
-    Serif,
-    /// Bitter, bold.
-    SerifBold,
-    /// Caveat, bold: as if by hand.
-    Hand,
+#[derive(Debug)]
+pub(super) struct PlacedLabel {
+    pub label: Box<Label>,
+    pub art: usize,
+    pub size: (f64, f64),
+    /// From the subject to the middle of the box.
+    pub offset: Point,
 }
 
-/// Where a label is drawn, seen from the subject.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Placement {
-    /// Where it hides neither the subject nor leaves the picture.
-    #[default]
-    Auto,
-    /// The middle of its box at this offset from the subject, in pixels.
-    Offset(Point),
-}
-
-/// The box behind the text.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct BoxStyle {
-    /// Fill as `#rrggbb`.
-    pub fill: String,
-    /// Share of the light that the fill covers, 0 to 1.
-    pub opacity: f64,
-    /// Room between text and edge, in pixels.
-    pub padding: f64,
-    /// Radius of the corners, in pixels.
-    pub radius: f64,
-    /// A line round it, if any.
-    #[serde(default)]
-    pub border: Option<Edge>,
-}
-
-/// A line round a box or round letters.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Edge {
-    /// Colour as `#rrggbb`.
-    pub colour: String,
-    /// Width, in pixels.
-    pub width: f64,
-}
-
-/// A shadow behind the box, or behind the letters where there is no box.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Shadow {
-    /// Colour as `#rrggbb`.
-    pub colour: String,
-    /// Its strength, 0 to 1.
-    pub opacity: f64,
-    /// How far it lies to the right and down, in pixels.
-    pub shift: Point,
-    /// Softness: standard deviation in pixels.
-    pub softness: f64,
-}
-
-/// A second, smaller text below the first: a role, say.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Second {
-    /// The text.
-    pub text: String,
-    /// Height of its letters in shares of the first text's.
-    pub size: f64,
-    /// Colour as `#rrggbb`; nothing takes the first text's.
-    #[serde(default)]
-    pub colour: Option<String>,
-}
-
-/// The course of the line from the box to the subject.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum LineCourse {
-    /// Straight.
-    #[default]
-    Straight,
-    /// Level at first, then straight to the subject.
-    Elbow,
-}
-
-/// A label.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Label {
-    /// The text; `None` shows the subject's name.
-    #[serde(default)]
-    pub text: Option<String>,
-    /// Face.
-    pub font: Font,
-    /// Height of the letters' square, in pixels.
-    pub size: f64,
-    /// Colour of the text as `#rrggbb`.
-    pub colour: String,
-    /// A line round the letters, if any.
-    #[serde(default)]
-    pub outline: Option<Edge>,
-    /// A second text below, if any.
-    #[serde(default)]
-    pub second: Option<Second>,
-    /// The box behind it, if any.
-    #[serde(rename = "box")]
-    pub box_style: Option<BoxStyle>,
-    /// A shadow, if any.
-    #[serde(default)]
-    pub shadow: Option<Shadow>,
-    /// Width of the line to the subject, in pixels; `None` for no line.
-    pub line_width: Option<f64>,
-    /// Colour of the line as `#rrggbb`; `None` takes the subject's.
-    #[serde(default)]
-    pub line_colour: Option<String>,
-    /// Course of the line.
-    #[serde(default)]
-    pub line_course: LineCourse,
-    /// Where it is drawn.
-    #[serde(default)]
-    pub placement: Placement,
-    /// Which part of turn and growth it takes: none, as usual, keeps it upright and of one size.
-    #[serde(default)]
-    pub facing: Facing,
-    /// Whether its box is kept inside the picture.
-    #[serde(default)]
-    pub keeps_inside: bool,
-    /// Whether it makes room for labels further back that do the same.
-    #[serde(default)]
-    pub keeps_apart: bool,
-}
-
-/// What the artwork of a label looks like: all that has to be known to draw it, and nothing about where.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct LabelArt {
-    /// The text, lines separated by `\n`.
-    pub text: String,
-    /// Face.
-    pub font: Font,
-    /// Height of the letters' square, in pixels.
-    pub size: f64,
-    /// Colour of the text as `#rrggbb`.
-    pub colour: String,
-    /// A line round the letters, if any.
-    pub outline: Option<Edge>,
-    /// A second text below, if any.
-    pub second: Option<Second>,
-    /// The box behind it, if any.
-    pub box_style: Option<BoxStyle>,
-    /// A shadow, if any.
-    pub shadow: Option<Shadow>,
-}
-
-impl LabelArt {
-    /// How far the shadow and the lines round it reach beyond its box, in pixels.
-    pub fn bleed(&self) -> f64 {
-        let border = self.box_style.as_ref().and_then(|style| style.border.as_ref());
-        let edges =
-            border.map_or(0.0, |edge| edge.width / 2.0).max(self.outline.as_ref().map_or(0.0, |edge| edge.width));
-        let shadow = self.shadow.as_ref();
-        edges + shadow.map_or(0.0, |shadow| shadow.shift.x.abs().max(shadow.shift.y.abs()) + 3.0 * shadow.softness)
+impl PlacedLabel {
+    pub fn drawables(&self, item: &ItemContext, frame: Frame, picture: Size, pushed: Point) -> Option<Vec<Drawable>> {
+        let subject = item.poses.path().position(frame)?;
+        let map = Homography::shift(pushed).after(&self.place(item, frame, picture)?);
+        let artwork = if map.rows()[2] == [0.0, 0.0, 1.0] {
+            Primitive::Artwork { art: self.art, matrix: affine(&map) }
+        } else {
+            Primitive::Flat { art: self.art, matrix: *map.rows() }
+        };
+        let line = self.label.line_width.and_then(|width| self.line(item, &map, subject, width));
+        Some(line.into_iter().chain([artwork]).map(|primitive| item.drawable(primitive, 1.0)).collect())
     }
-}
 
-impl Label {
-    /// Longest text, in characters.
-    pub const MAX_TEXT: usize = 500;
-
-    /// A label in the default look that shows the subject's name.
-    pub fn new() -> Self {
-        Self {
-            text: None,
-            font: Font::Sans,
-            size: 26.0,
-            colour: "#ffffff".into(),
-            outline: None,
-            second: None,
-            box_style: Some(BoxStyle {
-                fill: "#16202a".into(),
-                opacity: 0.78,
-                padding: 10.0,
-                radius: 5.0,
-                border: None,
-            }),
-            shadow: None,
-            line_width: Some(2.0),
-            line_colour: None,
-            line_course: LineCourse::Straight,
-            placement: Placement::Auto,
-            facing: Facing::default(),
-            keeps_inside: false,
-            keeps_apart: false,
+    /// From the artwork to the picture.
+    fn place(&self, item: &ItemContext, frame: Frame, picture: Size) -> Option<Homography> {
+        let stance = stance(&item.show.takes, self.label.orientation, &item.poses, frame)?;
+        let corner = self.offset - Point::new(self.size.0, self.size.1) * 0.5;
+        let map = stance.after(&Homography::shift(corner));
+        if !self.label.keeps_inside {
+            return Some(map);
         }
+        Some(Homography::shift(inward(self.bounds(&map), picture)).after(&map))
     }
 
-    /// A label in the default look, as large as suits a picture of this size: about a twenty-eighth of its height.
-    pub fn for_picture(size: Size) -> Self {
-        let factor = (f64::from(size.height.min(size.width)) / 720.0).max(0.3);
-        let mut label = Self::new();
-        label.size = (label.size * factor).round().max(8.0);
-        label.line_width = label.line_width.map(|width| (width * factor).max(1.0));
-        if let Some(style) = &mut label.box_style {
-            style.padding = (style.padding * factor).round();
-            style.radius = (style.radius * factor).round();
+    /// The upright box round the label, as far as it does not make room for others.
+    pub fn rect(&self, item: &ItemContext, frame: Frame, picture: Size) -> Option<Rect> {
+        Some(self.bounds(&self.place(item, frame, picture)?))
+    }
+
+    fn bounds(&self, map: &Homography) -> Rect {
+        let (width, height) = self.size;
+        let corners = [(0.0, 0.0), (width, 0.0), (width, height), (0.0, height)];
+        let corners = corners.map(|(x, y)| map.apply(Point::new(x, y)));
+        Rect::around_all(&corners).unwrap_or(Rect::centred(map.origin(), 0.0, 0.0))
+    }
+
+    fn line(&self, item: &ItemContext, map: &Homography, subject: Point, width: f64) -> Option<Primitive> {
+        let own = map.inverse()?.apply(subject);
+        let (wide, high) = self.size;
+        let colour = self.label.line_colour.clone().unwrap_or_else(|| item.colour.to_owned());
+        let level = || {
+            let side = if own.x > wide { 1.0 } else { -1.0 };
+            let leg = (ELBOW * self.label.size).min(0.5 * (own.x - wide / 2.0).abs() - wide / 4.0);
+            let start = Point::new(if side > 0.0 { wide } else { 0.0 }, high / 2.0);
+            (leg > 0.0).then(|| (start, Point::new(start.x + side * leg, start.y)))
+        };
+        let beside = own.x < 0.0 || own.x > wide;
+        let elbow = (self.label.line_course == LineCourse::Elbow && beside).then(level).flatten();
+        let whole = Rect { left: 0.0, top: 0.0, right: wide, bottom: high };
+        let start = map.apply(elbow.map_or(whole.nearest(own), |(start, _)| start));
+        let from = elbow.map_or(start, |(_, bend)| map.apply(bend));
+        let length = from.distance(subject);
+        if length < LINE_GAP + SHORTEST_LINE {
+            return None;
         }
-        label
-    }
-
-    /// A label in the default look with a text of its own.
-    pub fn named(text: &str) -> Self {
-        Self { text: Some(text.to_owned()), ..Self::new() }
-    }
-
-    /// The artwork it needs, for a subject of this name.
-    pub fn art(&self, subject_name: &str) -> LabelArt {
-        LabelArt {
-            text: self.text.clone().unwrap_or_else(|| subject_name.to_owned()),
-            font: self.font,
-            size: self.size,
-            colour: self.colour.clone(),
-            outline: self.outline.clone(),
-            second: self.second.clone(),
-            box_style: self.box_style.clone(),
-            shadow: self.shadow.clone(),
+        let to = subject + (from - subject) * (LINE_GAP / length);
+        if elbow.is_none() {
+            return Some(Primitive::Line { from, to, width, colour });
         }
-    }
-
-    /// Checks every setting.
-    pub fn check(&self) -> Result<(), SettingProblem> {
-        let second = self.second.as_ref().map(|second| &second.text);
-        if self.text.iter().chain(second).any(|text| text.chars().count() > Self::MAX_TEXT) {
-            return Err(SettingProblem::Text(Self::MAX_TEXT));
-        }
-        check_colour(&self.colour)?;
-        self.line_colour.iter().try_for_each(|colour| check_colour(colour))?;
-        check_number("the size", self.size, 4.0, 400.0)?;
-        self.line_width.map_or(Ok(()), |width| check_number("the width of the line", width, 0.5, 40.0))?;
-        let border = self.box_style.as_ref().and_then(|style| style.border.as_ref());
-        self.outline.iter().chain(border).try_for_each(Edge::check)?;
-        self.second.as_ref().map_or(Ok(()), Second::check)?;
-        self.box_style.as_ref().map_or(Ok(()), BoxStyle::check)?;
-        self.shadow.as_ref().map_or(Ok(()), Shadow::check)?;
-        if let Placement::Offset(offset) = self.placement {
-            check_number("the offset across", offset.x, -1e5, 1e5)?;
-            check_number("the offset down", offset.y, -1e5, 1e5)?;
-        }
-        Ok(())
+        let lines = vec![vec![start, from, to]];
+        Some(Primitive::Stroke { lines, closed: false, width, colour, round: true, blur: 0.0 })
     }
 }
 
-impl Default for Label {
-    fn default() -> Self {
-        Self::new()
-    }
-}
-
-impl BoxStyle {
-    fn check(&self) -> Result<(), SettingProblem> {
-        check_colour(&self.fill)?;
-        check_number("the box's opacity", self.opacity, 0.0, 1.0)?;
-        check_number("the box's padding", self.padding, 0.0, 200.0)?;
-        check_number("the box's corner radius", self.radius, 0.0, 200.0)
-    }
-}
-
-impl Edge {
-    fn check(&self) -> Result<(), SettingProblem> {
-        check_colour(&self.colour)?;
-        check_number("the width of the outline or border", self.width, 0.0, 60.0)
-    }
-}
-
-impl Shadow {
-    fn check(&self) -> Result<(), SettingProblem> {
-        check_colour(&self.colour)?;
-        check_number("the shadow's strength", self.opacity, 0.0, 1.0)?;
-        check_number("the shadow's shift across", self.shift.x, -200.0, 200.0)?;
-        check_number("the shadow's shift down", self.shift.y, -200.0, 200.0)?;
-        check_number("the shadow's softness", self.softness, 0.0, 100.0)
-    }
-}
-
-impl Second {
-    fn check(&self) -> Result<(), SettingProblem> {
-        self.colour.iter().try_for_each(|colour| check_colour(colour))?;
-        check_number("the size of the second text", self.size, 0.2, 3.0)
-    }
+/// How far a box has to be moved to lie in the picture.
+fn inward(rect: Rect, picture: Size) -> Point {
+    let margin = MARGIN * f64::from(picture.width.min(picture.height));
+    let into = |low: f64, high: f64, side: u32| {
+        let most = f64::from(side) - margin;
+        // What is larger than the picture shows its beginning.
+        if low < margin || high - low > most - margin { margin - low } else { (most - high).min(0.0) }
+    };
+    Point::new(into(rect.left, rect.right, picture.width), into(rect.top, rect.bottom, picture.height))
 }

@@ -1,51 +1,49 @@
 //! An attachment dragged to another place on a frame.
 
-use super::captioned::PlacedLabel;
-use super::picture::face;
-use super::placed::{Body, Placed};
-use super::stance::{Facing, stance};
-use super::{Lies, Placement, Scene};
-use crate::geometry::{Homography, Point};
-use crate::shot::AttachmentKind;
-use crate::time::Frame;
 use uuid::Uuid;
 
-impl Scene<'_> {
+use super::Scene;
+use super::item::Body;
+use super::label::PlacedLabel;
+use super::picture::face;
+use super::stance::{riding, stance};
+use crate::attachment::{AttachmentKind, Orientation, PictureMount, Placement};
+use crate::geometry::{Homography, Point};
+use crate::time::Frame;
+
+impl Scene {
     /// What becomes of an attachment that is taken at `from` and let go at `to`, in the picture of a frame: it keeps following, with another offset.
     /// `None` where it is not shown, or where it has no offset: a boundary line goes through its corners.
     pub fn moved(&self, attachment: Uuid, frame: Frame, from: Point, to: Point) -> Option<AttachmentKind> {
-        let hung = self.items.iter().find(|hung| hung.set.id == attachment)?;
-        let placed = hung.on(frame);
-        let facing = |facing: Facing| stance(&placed.show.takes, facing, &placed.poses, frame);
-        let mut kind = hung.set.kind.clone();
-        match (&mut kind, &placed.body) {
+        let item = self.items.iter().find(|item| item.attachment.id == attachment)?;
+        let state = item.on(frame);
+        let context = &state.context;
+        let stand = |orientation: Orientation| stance(&context.show.takes, orientation, &context.poses, frame);
+        let mut kind = item.attachment.kind.clone();
+        match (&mut kind, &state.body) {
             (AttachmentKind::Label(label), Body::Label(PlacedLabel { offset, .. })) => {
-                label.placement = Placement::Offset(*offset + step(&facing(label.facing)?, from, to)?);
+                label.placement = Placement::Offset(*offset + step(&stand(label.orientation)?, from, to)?);
             }
             (AttachmentKind::Picture(picture), _) => {
-                let map = match &picture.lies {
-                    Lies::Face(corners) => face(corners, placed, frame)?,
-                    Lies::Facing(own) => facing(*own)?,
+                let map = match &picture.mount {
+                    PictureMount::Face(corners) => face(corners, context, frame)?,
+                    PictureMount::Facing(own) => stand(*own)?,
                 };
                 picture.place = picture.place + step(&map, from, to)?;
             }
             (AttachmentKind::Flare(flare), _) => flare.place = flare.place + (to - from),
             (AttachmentKind::Cover(cover), _) => {
-                cover.place = cover.place + step(&facing(cover.facing)?, from, to)?;
+                cover.place = cover.place + step(&stand(cover.orientation)?, from, to)?;
             }
-            (AttachmentKind::Front(front), _) => {
-                let moved = if front.rides { step(&riding(placed, front.since, frame)?, from, to)? } else { to - from };
-                front.outline.iter_mut().for_each(|corner| *corner = *corner + moved);
+            (AttachmentKind::Foreground(matte), _) => {
+                let moved =
+                    if matte.rides { step(&riding(&context.poses, matte.since, frame)?, from, to)? } else { to - from };
+                matte.outline.iter_mut().for_each(|corner| *corner = *corner + moved);
             }
             _ => return None,
         }
         Some(kind)
     }
-}
-
-/// From the picture of one frame to that of another, as the subject goes.
-pub(super) fn riding(placed: &Placed<'_>, since: Frame, frame: Frame) -> Option<Homography> {
-    placed.poses.at(frame)?.checked_after(&placed.poses.at(since)?.inverse()?)
 }
 
 /// A step in the picture, as it is before the map.

@@ -1,9 +1,12 @@
 use uuid::Uuid;
 
-use super::captioned::LINE_GAP;
+use super::label::LINE_GAP;
 use super::*;
+use crate::attachment::Attachment;
+use crate::attachment::*;
 use crate::geometry::Rect;
-use crate::shot::{Attachment, Pin, Sample, SampleState};
+use crate::pin::Pin;
+use crate::track::{Sample, SampleState};
 
 const PICTURE: Size = Size::new(640, 360);
 
@@ -31,8 +34,8 @@ fn measured(_: &LabelArt) -> (f64, f64) {
 fn corner(drawables: &[Drawable]) -> Point {
     drawables
         .iter()
-        .find_map(|drawable| match drawable.shape {
-            Shape::Artwork { matrix, .. } => Some(Point::new(matrix[4], matrix[5])),
+        .find_map(|drawable| match drawable.primitive {
+            Primitive::Artwork { matrix, .. } => Some(Point::new(matrix[4], matrix[5])),
             _ => None,
         })
         .expect("the label is painted")
@@ -54,7 +57,7 @@ fn the_line_starts_at_the_box_and_ends_short_of_the_subject() {
     let label = Label { placement: Placement::Offset(Point::new(0.0, -80.0)), ..Label::new() };
     let shot = shot(label, &[(0, 300.0, 200.0)]);
     let drawables = Scene::new(&shot, PICTURE, range(0, 0), &measured).frame(Frame(0));
-    let Shape::Line { from, to, .. } = &drawables[0].shape else { panic!("{drawables:?}") };
+    let Primitive::Line { from, to, .. } = &drawables[0].primitive else { panic!("{drawables:?}") };
     assert_eq!(*from, Point::new(300.0, 140.0));
     assert_eq!(*to, Point::new(300.0, 200.0 - LINE_GAP));
 }

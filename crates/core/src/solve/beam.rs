@@ -1,8 +1,8 @@
 //! The best path through the places found, frame by frame, with the possibility of being hidden: dynamic programming (Viterbi
 //! 1967) over the best few states of each frame.
 
-use crate::geometry::{Point, Shape, Size};
-use crate::look::Find;
+use crate::geometry::{LocalWarp, Point, Size};
+use crate::look::Candidate;
 
 /// States kept per frame. Enough for a look-alike, a hidden run, and what they were before; more never changed a result.
 const BEAM: usize = 12;
@@ -50,7 +50,7 @@ pub(super) struct State {
     pub at: Point,
     /// `None` when only one place is known.
     pub velocity: Option<Point>,
-    pub shape: Shape,
+    pub shape: LocalWarp,
     /// Frames since it was seen.
     pub hidden_for: u32,
     /// Index of the find of this frame.
@@ -78,7 +78,7 @@ pub(super) struct Beam {
 }
 
 impl Beam {
-    pub fn new(size: Size, stop_below: f64, at: Point, velocity: Option<Point>, shape: Shape) -> Self {
+    pub fn new(size: Size, stop_below: f64, at: Point, velocity: Option<Point>, shape: LocalWarp) -> Self {
         let start = State { cost: 0.0, at, velocity, shape, hidden_for: 0, find: None, before: 0 };
         Self { size, stop_below, frames: vec![vec![start]], places: Vec::new(), changes: Vec::new() }
     }
@@ -89,7 +89,7 @@ impl Beam {
     }
 
     /// Goes on by a frame on which these places were found.
-    pub fn advance(&mut self, finds: &[Find]) {
+    pub fn advance(&mut self, finds: &[Candidate]) {
         let jump = self.usual_jump();
         let mut next: Vec<State> = Vec::with_capacity(BEAM * 2);
         for (index, find) in finds.iter().enumerate().filter(|(_, find)| find.matched >= self.stop_below) {
@@ -110,11 +110,11 @@ impl Beam {
         self.frames.push(next);
         // What does not look like the pattern is no rival.
         let rivals = finds.iter().filter(|find| find.matched >= self.stop_below);
-        self.places = rivals.map(Find::at).collect();
+        self.places = rivals.map(Candidate::at).collect();
     }
 
     /// Goes on by a frame on which it is known where it is.
-    pub fn arrive(&mut self, find: &Find) {
+    pub fn arrive(&mut self, find: &Candidate) {
         let jump = self.usual_jump();
         let ways = self.states().iter().enumerate();
         let mut ways: Vec<State> = ways.flat_map(|(before, state)| self.seen(state, before, find, 0, jump)).collect();
@@ -136,7 +136,14 @@ impl Beam {
 
     /// Goes from a state to a find: by moving there, or, when that would be sudden, by everything having been shifted (a knock on
     /// the camera), after which it moves on as before.
-    fn seen(&self, state: &State, before: usize, find: &Find, index: usize, jump: f64) -> impl Iterator<Item = State> {
+    fn seen(
+        &self,
+        state: &State,
+        before: usize,
+        find: &Candidate,
+        index: usize,
+        jump: f64,
+    ) -> impl Iterator<Item = State> {
         let at = find.at();
         let match_cost = HIDDEN * AT_THRESHOLD * (1.0 - find.matched) / (1.0 - self.stop_below).max(0.01);
         let wider = 1.0 + WIDER_PER_HIDDEN * f64::from(state.hidden_for);
@@ -153,7 +160,7 @@ impl Beam {
             cost: state.cost + match_cost + dearer * JUMP * fourth / (1.0 + fourth),
             at,
             velocity: (!is_new).then(|| (at - from) * (1.0 / passed)),
-            shape: find.map.shape(),
+            shape: find.map.warp(),
             hidden_for: 0,
             find: Some(index),
             before,
@@ -222,17 +229,17 @@ fn keep_best(states: &mut Vec<State>, most: usize) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::shot::Covariance;
+    use crate::track::Covariance;
 
     const SIZE: Size = Size::new(800, 400);
 
-    fn find(x: f64, matched: f64) -> Find {
-        let map = Shape::SAME.placed(Point::new(x, 200.0));
-        Find { matched, covariance: Covariance::default(), ..Find::nothing(map) }
+    fn find(x: f64, matched: f64) -> Candidate {
+        let map = LocalWarp::SAME.placed(Point::new(x, 200.0));
+        Candidate { matched, covariance: Covariance::default(), ..Candidate::nothing(map) }
     }
 
-    fn way(frames: &[Vec<Find>]) -> Vec<Option<usize>> {
-        let mut beam = Beam::new(SIZE, 0.8, Point::new(100.0, 200.0), None, Shape::SAME);
+    fn way(frames: &[Vec<Candidate>]) -> Vec<Option<usize>> {
+        let mut beam = Beam::new(SIZE, 0.8, Point::new(100.0, 200.0), None, LocalWarp::SAME);
         frames.iter().for_each(|finds| beam.advance(finds));
         beam.best_way()
     }
@@ -243,7 +250,7 @@ mod tests {
 
     #[test]
     fn a_pole_in_front_is_a_hidden_run_though_a_look_alike_stands_by() {
-        let frames: Vec<Vec<Find>> = (0..50)
+        let frames: Vec<Vec<Candidate>> = (0..50)
             .map(|n| match n {
                 20..32 => vec![find(x(n) + 60.0, 0.93)],
                 _ => vec![find(x(n), 0.96), find(x(n) + 60.0, 0.93)],
@@ -255,14 +262,14 @@ mod tests {
 
     #[test]
     fn a_better_looking_neighbour_does_not_make_it_hop() {
-        let frames: Vec<Vec<Find>> = (0..40).map(|n| vec![find(x(n) + 55.0, 0.97), find(x(n), 0.95)]).collect();
+        let frames: Vec<Vec<Candidate>> = (0..40).map(|n| vec![find(x(n) + 55.0, 0.97), find(x(n), 0.95)]).collect();
         // The first frame knows no velocity, so a hop there is judged by distance alone.
         assert!(way(&frames).iter().all(|find| *find == Some(1)), "{:?}", way(&frames));
     }
 
     #[test]
     fn a_jump_of_everything_is_gone_along_with() {
-        let frames: Vec<Vec<Find>> =
+        let frames: Vec<Vec<Candidate>> =
             (0..70).map(|n| vec![find(x(n) + if n < 20 { 0.0 } else { 25.0 }, 0.95)]).collect();
         assert!(way(&frames).iter().all(|find| *find == Some(0)), "{:?}", way(&frames));
     }

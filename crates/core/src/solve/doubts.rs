@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::geometry::Point;
-use crate::shot::{Grasp, Sample, SampleState, Track};
 use crate::time::Frame;
+use crate::track::{Grasp, Sample, SampleState, Track};
 
 /// Frames within this many of a more doubtful one are not named again: one look settles them all.
 const APART: i64 = 8;
@@ -208,7 +208,7 @@ mod tests {
     fn doubts(track: &Track) -> Vec<Doubt> {
         super::doubts(track, &BTreeMap::new())
     }
-    use crate::shot::Covariance;
+    use crate::track::Covariance;
 
     fn found(n: u32) -> Sample {
         let at = Point::new(2.0 * f64::from(n), 50.0);

@@ -2,12 +2,13 @@
 
 use std::collections::BTreeMap;
 
+use super::guides::{ChosenCandidates, Guides};
 use super::refine::BackErrors;
-use super::segment::{Guides, Path};
 use crate::geometry::{Point, Size};
-use crate::path::Key;
-use crate::shot::{Pin, Sample, SampleState, Track};
+use crate::path::PathKeyframe;
+use crate::pin::Pin;
 use crate::time::{Frame, FrameRange};
+use crate::track::{Sample, SampleState, Track};
 
 /// Frames over which the velocity at the edge of a hidden run is measured: one frame alone is at the mercy of its noise.
 const VELOCITY_OVER: i64 = 4;
@@ -20,7 +21,7 @@ pub(super) fn fill(
     size: Size,
     guides: &Guides,
     range: FrameRange,
-    (path, errors): (&Path, &BackErrors),
+    (path, errors): (&ChosenCandidates, &BackErrors),
     rough: &BTreeMap<Frame, Sample>,
 ) -> Track {
     let mut track: Track = path
@@ -32,7 +33,7 @@ pub(super) fn fill(
         .chain(rough.iter().map(|(frame, sample)| (*frame, Sample { solved: true, ..*sample })))
         .collect();
     for guide in guides.within(range) {
-        let shape = (pin.motion != crate::shot::Motion::Position).then_some(guide.shape);
+        let shape = (pin.motion != crate::track::MotionModel::Position).then_some(guide.shape);
         let back_error = errors.get(&guide.frame).copied();
         track.set(guide.frame, Some(Sample { shape, back_error, solved: true, ..Sample::guide(guide.at) }));
     }
@@ -52,7 +53,7 @@ fn predicted(seen: &[(Frame, Point)], frame: Frame) -> Point {
     let after = seen.partition_point(|(other, _)| *other < frame);
     match (after.checked_sub(1), seen.get(after)) {
         (Some(before), Some(_)) => {
-            let edge = |i: usize, inward: i64| Key::smooth(seen[i].0, seen[i].1, velocity(seen, i, inward));
+            let edge = |i: usize, inward: i64| PathKeyframe::smooth(seen[i].0, seen[i].1, velocity(seen, i, inward));
             edge(before, -1).between(&edge(after, 1), frame)
         }
         (Some(last), None) => extrapolated(seen, last, -1, frame),

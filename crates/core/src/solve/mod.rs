@@ -5,68 +5,47 @@
 //! a reference made of the whole shot; and each is judged.
 
 mod beam;
+mod candidates;
 mod doubts;
 mod fill;
+mod guides;
 mod refine;
 mod rough;
-mod scout;
 mod segment;
 mod share;
+mod sightings;
+mod task;
 #[cfg(test)]
 mod tests;
 mod threshold;
+mod watch;
 mod whole;
 
 use std::cmp::Reverse;
 
-use crate::follow::Continue;
-use crate::geometry::Size;
 use crate::image::{FrameSource, Scene};
 use crate::locate::{Settings, View};
-use crate::look::Looker;
+use crate::look::FrameMatcher;
 use crate::path::{Bridge, bridge, continue_outside};
-use crate::shot::{Pin, Sample, SampleState, Track};
+use crate::pin::Pin;
 use crate::time::{Frame, FrameRange};
+use crate::track::{Sample, SampleState, Track};
 
+use candidates::{Found, merge_all};
 pub use doubts::{Doubt, DoubtReason, doubts, next_guide};
+pub use guides::affected;
+use guides::{ChosenCandidates, Guides};
 use refine::refine;
-use scout::{Found, merge_all};
-pub use segment::affected;
-use segment::{Guides, Path, Segment, Side};
+use segment::{Segment, Side, segments};
 use share::share;
+use sightings::Sightings;
+use task::Task;
 use threshold::threshold;
+use watch::Halt;
+pub use watch::{Step, Unwatched, Watch};
 
 /// Places are scouted to this, in pixels, and refined afterwards.
 const SCOUTED_TO: f64 = 0.01;
-
-/// What the solve is doing.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Step {
-    /// A frame was searched for the subject.
-    Located,
-    /// A frame was searched.
-    Looked,
-    /// A place was compared with another reference.
-    Compared,
-    /// A frame was refined and judged.
-    Refined,
-}
-
-/// Is told of every step, from any of the threads, and may say stop.
-pub trait Watch: Sync {
-    /// A step is done.
-    fn step(&self, step: Step) -> Continue;
-}
-
-/// A watch that never stops anything.
-#[derive(Clone, Copy, Debug, Default)]
-pub struct Unwatched;
-
-impl Watch for Unwatched {
-    fn step(&self, _: Step) -> Continue {
-        Continue::Yes
-    }
-}
 
 /// How a solve ended.
 #[derive(Clone, Debug, PartialEq)]
@@ -77,24 +56,6 @@ pub enum Solution {
     FlatPattern(Frame),
     /// The watch said stop.
     Stopped,
-}
-
-/// Why a solve ends without a path.
-enum Halt<E> {
-    Source(E),
-    /// The pattern of the guide on this frame is flat.
-    Flat(Frame),
-    Stopped,
-}
-
-impl<E> Halt<E> {
-    /// Tells the watch of a step; halts when it says so.
-    fn on_stop(watch: &dyn Watch, step: Step) -> Result<(), Self> {
-        match watch.step(step) {
-            Continue::Yes => Ok(()),
-            Continue::No => Err(Self::Stopped),
-        }
-    }
 }
 
 /// What is solved in: the film as a whole, and the part of it between two cuts that the range lies in.
@@ -159,23 +120,8 @@ fn bridged_again(before: &Track, range: FrameRange, track: &mut Track) {
     }
 }
 
-/// What is to be solved.
-#[derive(Clone, Copy)]
-struct Task<'a> {
-    pin: &'a Pin,
-    size: Size,
-    /// Samples of before; those outside the range help.
-    track: &'a Track,
-    guides: &'a Guides,
-    range: FrameRange,
-}
-
 /// The pin with the match that is believed: what a person has set, or what suits it on this shot.
-fn believing<S: FrameSource>(
-    source: &mut S,
-    task: Task<'_>,
-    sightings: &rough::Sightings,
-) -> Result<Pin, Halt<S::Error>> {
+fn believing<S: FrameSource>(source: &mut S, task: Task<'_>, sightings: &Sightings) -> Result<Pin, Halt<S::Error>> {
     let mut pin = task.pin.clone();
     if pin.stop_below.is_none() {
         let first = task.guides.within(task.range).next().or(task.guides.all().first());
@@ -190,7 +136,7 @@ where
     S::Error: Send,
 {
     let Task { size, guides, range, .. } = task;
-    let segments = guides.segments(range);
+    let segments = segments(guides, range);
     let sightings = rough::sightings(sources, view, task, &segments, watch)?;
     let pin = &believing(&mut sources[0], task, &sightings)?;
     let task = Task { pin, ..task };
@@ -199,12 +145,12 @@ where
     // The longest first, so that no thread is left with a long one at the end.
     sides.sort_by_key(|(_, side)| Reverse(side.frames.len()));
     let seen = share(sources, sides, |source, (segment, side)| {
-        let mut looker = Looker::new(pin, size).roughly(SCOUTED_TO);
-        side.scout(source, &mut looker, (task.track, &sightings), watch).map(|found| (segment, found))
+        let mut matcher = FrameMatcher::new(pin, size).roughly(SCOUTED_TO);
+        side.search(source, &mut matcher, (task.track, &sightings), watch).map(|found| (segment, found))
     })?;
     let mut finds: Vec<Found> = segments.iter().map(Segment::nothing_found).collect();
     seen.into_iter().for_each(|(segment, found)| merge_all(&mut finds[segment], found));
-    let mut path = Path::new();
+    let mut path = ChosenCandidates::new();
     for (segment, finds) in segments.iter().zip(&finds) {
         path.extend(segment.choose(task, finds));
     }

@@ -3,14 +3,15 @@
 
 use std::collections::BTreeMap;
 
-use super::segment::{Guide, Path};
+use super::guides::{ChosenCandidates, Guide};
 use super::share::share;
+use super::task::Task;
+use super::watch::{Halt, Step, Watch};
 use super::whole::whole_shot;
-use super::{Halt, Step, Task, Watch};
 use crate::geometry::{Homography, Point};
 use crate::image::{FrameSource, Window};
-use crate::look::{Find, Looker, Prediction, Target};
-use crate::shot::ReferencePolicy;
+use crate::look::{Candidate, FrameMatcher, Prediction, Target};
+use crate::pin::ReferencePolicy;
 use crate::time::Frame;
 
 /// A refinement that moves a place by more than this, in pixels, has found something else.
@@ -29,7 +30,7 @@ pub(super) type BackErrors = BTreeMap<Frame, f64>;
 pub(super) fn refine<S>(
     sources: &mut [S],
     task: Task<'_>,
-    path: &mut Path,
+    path: &mut ChosenCandidates,
     watch: &dyn Watch,
 ) -> Result<BackErrors, Halt<S::Error>>
 where
@@ -38,25 +39,25 @@ where
 {
     let windows = windows(sources, task, path)?;
     let refiner = Refiner { task, windows, watch };
-    let mut lookers: Vec<Looker<'_>> = sources.iter().map(|_| Looker::new(task.pin, task.size)).collect();
+    let mut lookers: Vec<FrameMatcher<'_>> = sources.iter().map(|_| FrameMatcher::new(task.pin, task.size)).collect();
     if task.guides.all().len() > 1 {
         let targets = guide_targets(&mut sources[0], task, path)?;
         let better =
-            share(&mut lookers, chunks(path), |looker, chunk| refiner.against_guides(looker, &targets, chunk))?;
+            share(&mut lookers, chunks(path), |matcher, chunk| refiner.against_guides(matcher, &targets, chunk))?;
         *path = better.into_iter().flatten().collect();
     }
     if task.pin.reference != ReferencePolicy::Renewed
         && let Some(mut whole) = whole_shot(sources, task, path).map_err(Halt::Source)?
     {
         let corrections = refiner.corrections(&mut lookers[0], &mut whole);
-        let compare = |looker: &mut Looker<'_>, chunk| {
-            refiner.against_whole_shot(looker, &mut whole.clone(), &corrections, chunk)
+        let compare = |matcher: &mut FrameMatcher<'_>, chunk| {
+            refiner.against_whole_shot(matcher, &mut whole.clone(), &corrections, chunk)
         };
         let better = share(&mut lookers, chunks(path), compare)?;
         *path = better.into_iter().flatten().collect();
     }
     let frames = chunks(path);
-    let errors = share(&mut lookers, frames, |looker, chunk| refiner.back_errors(looker, path, &chunk))?;
+    let errors = share(&mut lookers, frames, |matcher, chunk| refiner.back_errors(matcher, path, &chunk))?;
     let mut errors: BackErrors = errors.into_iter().flatten().collect();
     errors.extend(guides_off(&mut sources[0], task, &mut lookers[0])?);
     Ok(errors)
@@ -67,7 +68,7 @@ where
 fn guides_off<S: FrameSource>(
     source: &mut S,
     task: Task<'_>,
-    looker: &mut Looker<'_>,
+    matcher: &mut FrameMatcher<'_>,
 ) -> Result<Vec<(Frame, f64)>, Halt<S::Error>> {
     let all = task.guides.all();
     let own = all.iter().position(|guide| guide.frame == task.pin.frame);
@@ -75,7 +76,9 @@ fn guides_off<S: FrameSource>(
     for (i, guide) in all.iter().enumerate().filter(|(i, guide)| Some(*i) != own && task.range.contains(guide.frame)) {
         let inward = own.map(|own| if own < i { i - 1 } else { i + 1 });
         for other in [own, inward.filter(|inward| Some(*inward) != own)].into_iter().flatten() {
-            if let Some(distance) = distance_beside(source, task, looker, (guide, &all[other])).map_err(Halt::Source)? {
+            if let Some(distance) =
+                distance_beside(source, task, matcher, (guide, &all[other])).map_err(Halt::Source)?
+            {
                 off.push((guide.frame, distance));
                 break;
             }
@@ -88,39 +91,43 @@ fn guides_off<S: FrameSource>(
 fn distance_beside<S: FrameSource>(
     source: &mut S,
     task: Task<'_>,
-    looker: &mut Looker<'_>,
+    matcher: &mut FrameMatcher<'_>,
     (guide, other): (&Guide, &Guide),
 ) -> Result<Option<f64>, S::Error> {
     let Some(mut target) = Target::pick(source, other.frame, other.map(), task.pin)? else { return Ok(None) };
     let reach = (GUIDE_OFF, GUIDE_OFF);
     let prediction =
         Prediction { at: guide.at, reach, shape: guide.shape, velocity: Point::default(), is_hidden: false };
-    let look = looker.look(source, guide.frame, &mut target, &prediction)?;
+    let look = matcher.look(source, guide.frame, &mut target, &prediction)?;
     let found = look.finds.first().filter(|find| find.matched >= task.pin.least_match());
     Ok(found.map(|find| find.at().distance(guide.at)))
 }
 
 /// The path in pieces that are worth a thread's while.
-fn chunks(path: &Path) -> Vec<Vec<(Frame, Find)>> {
-    let all: Vec<(Frame, Find)> = path.iter().map(|(frame, find)| (*frame, *find)).collect();
+fn chunks(path: &ChosenCandidates) -> Vec<Vec<(Frame, Candidate)>> {
+    let all: Vec<(Frame, Candidate)> = path.iter().map(|(frame, find)| (*frame, *find)).collect();
     all.chunks(CHUNK).map(<[_]>::to_vec).collect()
 }
 
 /// Pixels round all places that are compared, by frame: each is needed several times.
-fn windows<S>(sources: &mut [S], task: Task<'_>, path: &Path) -> Result<BTreeMap<Frame, Vec<Window>>, Halt<S::Error>>
+fn windows<S>(
+    sources: &mut [S],
+    task: Task<'_>,
+    path: &ChosenCandidates,
+) -> Result<BTreeMap<Frame, Vec<Window>>, Halt<S::Error>>
 where
     S: FrameSource + Send,
     S::Error: Send,
 {
     let guides = task.guides.all().iter().map(|guide| (guide.frame, guide.map()));
     let before = path.keys().filter_map(|frame| frame.step(-1));
-    let mut places: BTreeMap<Frame, Find> =
-        before.filter_map(|frame| Some((frame, Find::nothing(outside_range(task, frame)?)))).collect();
-    places.extend(guides.map(|(frame, map)| (frame, Find::nothing(map))));
+    let mut places: BTreeMap<Frame, Candidate> =
+        before.filter_map(|frame| Some((frame, Candidate::nothing(outside_range(task, frame)?)))).collect();
+    places.extend(guides.map(|(frame, map)| (frame, Candidate::nothing(map))));
     places.extend(path.iter().map(|(frame, find)| (*frame, *find)));
-    let looker = Looker::new(task.pin, task.size);
-    let read = |source: &mut S, (frame, find): (Frame, Find)| {
-        let windows = source.windows(frame, looker.area_of(&find), task.pin.channel.components());
+    let matcher = FrameMatcher::new(task.pin, task.size);
+    let read = |source: &mut S, (frame, find): (Frame, Candidate)| {
+        let windows = source.windows(frame, matcher.area_of(&find), task.pin.channel.components());
         windows.map(|windows| (frame, windows)).map_err(Halt::Source)
     };
     Ok(share(sources, places.into_iter().collect(), read)?.into_iter().collect())
@@ -135,7 +142,7 @@ fn outside_range(task: Task<'_>, frame: Frame) -> Option<Homography> {
 fn guide_targets<S: FrameSource>(
     source: &mut S,
     task: Task<'_>,
-    path: &Path,
+    path: &ChosenCandidates,
 ) -> Result<BTreeMap<Frame, Target>, Halt<S::Error>> {
     let around = |frame: &Frame| <[Option<&Guide>; 2]>::from(task.guides.around(*frame)).into_iter().flatten();
     let needed: BTreeMap<Frame, &Guide> = path.keys().flat_map(around).map(|guide| (guide.frame, guide)).collect();
@@ -159,19 +166,19 @@ impl Refiner<'_> {
     /// Between two guides both have their say, the nearer one more: so the path goes through both without a step.
     fn against_guides<E>(
         &self,
-        looker: &mut Looker<'_>,
+        matcher: &mut FrameMatcher<'_>,
         targets: &BTreeMap<Frame, Target>,
-        mut chunk: Vec<(Frame, Find)>,
-    ) -> Result<Vec<(Frame, Find)>, Halt<E>> {
+        mut chunk: Vec<(Frame, Candidate)>,
+    ) -> Result<Vec<(Frame, Candidate)>, Halt<E>> {
         let mut mine: BTreeMap<Frame, Target> = BTreeMap::new();
         for (frame, find) in &mut chunk {
             Halt::on_stop(self.watch, Step::Compared)?;
             let (before, after) = self.task.guides.around(*frame);
-            let mut seen: Vec<(f64, Find)> = Vec::with_capacity(2);
+            let mut seen: Vec<(f64, Candidate)> = Vec::with_capacity(2);
             for guide in [before, after].into_iter().flatten() {
                 let Some(target) = targets.get(&guide.frame) else { continue };
                 let target = mine.entry(guide.frame).or_insert_with(|| target.clone());
-                let again = looker.align_again(target, &self.windows[frame], find);
+                let again = matcher.align_again(target, &self.windows[frame], find);
                 if again.matched >= self.task.pin.least_match() && again.at().distance(find.at()) < MOST_MOVED {
                     seen.push((f64::from(guide.frame.until(*frame).unsigned_abs() as u32), again));
                 }
@@ -183,28 +190,28 @@ impl Refiner<'_> {
 
     fn against_whole_shot<E>(
         &self,
-        looker: &mut Looker<'_>,
+        matcher: &mut FrameMatcher<'_>,
         whole: &mut Target,
         corrections: &Corrections,
-        mut chunk: Vec<(Frame, Find)>,
-    ) -> Result<Vec<(Frame, Find)>, Halt<E>> {
+        mut chunk: Vec<(Frame, Candidate)>,
+    ) -> Result<Vec<(Frame, Candidate)>, Halt<E>> {
         for (frame, find) in chunk.iter_mut().filter(|(_, find)| find.anchored) {
             Halt::on_stop(self.watch, Step::Compared)?;
-            let again = looker.align_again(whole, &self.windows[frame], find);
+            let again = matcher.align_again(whole, &self.windows[frame], find);
             let kept = again.matched >= find.matched - MATCH_LOST && again.matched >= self.task.pin.least_match();
             if kept && again.at().distance(find.at()) < MOST_MOVED {
                 let at = again.at() + corrections.at(*frame);
-                *find = Find { map: again.map.moved_to(at), peak_ratio: find.peak_ratio, anchored: true, ..again };
+                *find = Candidate { map: again.map.moved_to(at), peak_ratio: find.peak_ratio, anchored: true, ..again };
             }
         }
         Ok(chunk)
     }
 
     /// How far the whole shot's reference sits beside each guide.
-    fn corrections(&self, looker: &mut Looker<'_>, whole: &mut Target) -> Corrections {
+    fn corrections(&self, matcher: &mut FrameMatcher<'_>, whole: &mut Target) -> Corrections {
         let mut corrections = Vec::new();
         for guide in self.task.guides.all() {
-            let found = looker.align_again(whole, &self.windows[&guide.frame], &Find::nothing(guide.map()));
+            let found = matcher.align_again(whole, &self.windows[&guide.frame], &Candidate::nothing(guide.map()));
             if found.matched >= self.task.pin.least_match() && found.at().distance(guide.at) < MOST_MOVED {
                 corrections.push((guide.frame, guide.at - found.at()));
             }
@@ -214,13 +221,13 @@ impl Refiner<'_> {
 
     fn back_errors<E>(
         &self,
-        looker: &mut Looker<'_>,
-        path: &Path,
-        chunk: &[(Frame, Find)],
+        matcher: &mut FrameMatcher<'_>,
+        path: &ChosenCandidates,
+        chunk: &[(Frame, Candidate)],
     ) -> Result<Vec<(Frame, f64)>, Halt<E>> {
         let mut errors = Vec::with_capacity(chunk.len());
         for (frame, find) in chunk {
-            if let Some(error) = self.back_error(looker, path, *frame, find) {
+            if let Some(error) = self.back_error(matcher, path, *frame, find) {
                 errors.push((*frame, error));
             }
             Halt::on_stop(self.watch, Step::Refined)?;
@@ -229,25 +236,31 @@ impl Refiner<'_> {
     }
 
     /// Follows the pin from this frame back to the one before, and says how far from its place there that leads.
-    fn back_error(&self, looker: &mut Looker<'_>, path: &Path, frame: Frame, find: &Find) -> Option<f64> {
+    fn back_error(
+        &self,
+        matcher: &mut FrameMatcher<'_>,
+        path: &ChosenCandidates,
+        frame: Frame,
+        find: &Candidate,
+    ) -> Option<f64> {
         let before = frame.step(-1)?;
         let guide = || self.task.guides.all().iter().find(|guide| guide.frame == before).map(Guide::map);
         let there = path.get(&before).map(|find| find.map).or_else(guide);
         let there = there.or_else(|| outside_range(self.task, before))?;
-        Some(looker.follow_back(&self.windows[&frame], &find.map, &self.windows[&before], &there))
+        Some(matcher.follow_back(&self.windows[&frame], &find.map, &self.windows[&before], &there))
     }
 }
 
 /// A find as seen again by one guide, or by two with their distances in frames.
-fn between(find: Find, seen: &[(f64, Find)]) -> Find {
+fn between(find: Candidate, seen: &[(f64, Candidate)]) -> Candidate {
     match seen {
-        [(_, only)] => Find { peak_ratio: find.peak_ratio, anchored: true, ..*only },
+        [(_, only)] => Candidate { peak_ratio: find.peak_ratio, anchored: true, ..*only },
         [(to_first, first), (to_second, second)] => {
             let share = to_first / (to_first + to_second);
             let at = first.at() + (second.at() - first.at()) * share;
             let nearer = if share < 0.5 { first } else { second };
             let map = nearer.map.moved_to(at);
-            Find { map, peak_ratio: find.peak_ratio, anchored: true, ..*nearer }
+            Candidate { map, peak_ratio: find.peak_ratio, anchored: true, ..*nearer }
         }
         _ => find,
     }

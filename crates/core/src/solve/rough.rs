@@ -2,21 +2,20 @@
 
 use std::collections::BTreeMap;
 
-use super::segment::{Guide, Path, Segment};
+use super::guides::{ChosenCandidates, Guide};
+use super::segment::Segment;
 use super::share::share;
-use super::{Halt, Step, Task, Watch};
+use super::sightings::Sightings;
+use super::task::Task;
+use super::watch::{Halt, Step, Watch};
 use crate::follow::Continue;
-use crate::geometry::{Point, Shape};
+use crate::geometry::{LocalWarp, Point};
 use crate::image::FrameSource;
 use crate::locate::{Known, Side, Sighting, View, joined};
-use crate::look::Find;
-use crate::shot::{Motion, Sample};
+use crate::look::Candidate;
 use crate::time::{Frame, FrameRange};
+use crate::track::{MotionModel, Sample};
 
-/// Share of the subject's box within which an exact place is on the subject.
-const ELSEWHERE: f64 = 0.3;
-/// Nothing is told apart below this, in pixels.
-const TOLERANCE: f64 = 3.0;
 /// Where the subject is not seen, a place that matches this well, within a box of where it should be, shows that at least the spot is ...
 const PLAINLY_SEEN: f64 = 0.9;
 /// ... and wherever it is, when that goes on for so many frames.
@@ -32,38 +31,6 @@ const USUAL_WITHIN: usize = 7;
 const DISAGREE: f64 = 1.0;
 /// A subject that is seen less than this is no less sure.
 const LEAST_LIKENESS: f64 = 0.3;
-
-/// What is seen of the subject on all frames that are solved.
-pub(super) struct Sightings {
-    all: BTreeMap<Frame, Sighting>,
-    /// Of the subject's box where it was clicked on, in pixels.
-    side: f64,
-}
-
-impl Sightings {
-    pub fn get(&self, frame: Frame) -> Option<&Sighting> {
-        self.all.get(&frame)
-    }
-
-    pub fn iter(&self) -> impl Iterator<Item = &Sighting> {
-        self.all.values()
-    }
-
-    /// Side of the subject's box on a frame, in pixels.
-    pub fn side(&self, sighting: &Sighting) -> f64 {
-        self.side * sighting.growth
-    }
-
-    /// An exact place further than this from where the subject is, in pixels, belongs to something else.
-    pub fn reach(&self, sighting: &Sighting) -> f64 {
-        (ELSEWHERE * self.side(sighting)).max(TOLERANCE)
-    }
-
-    /// Whether the subject is seen well enough to look nowhere else for the spot.
-    pub fn is_plain(&self, sighting: &Sighting) -> bool {
-        sighting.seen && sighting.likeness >= HARDLY
-    }
-}
 
 /// Goes through all segments from both of their sides.
 pub(super) fn sightings<S>(
@@ -86,8 +53,8 @@ where
         if side.backward {
             frames.reverse();
         }
-        let departure = side.departure(task.track);
-        let from = Known { frame: side.guide.frame, at: departure.at, velocity: departure.velocity };
+        let start = side.start(task.track);
+        let from = Known { frame: side.guide.frame, at: start.at, velocity: start.velocity };
         let taught: Vec<Known> = all.iter().filter(|other| other.frame != from.frame).copied().collect();
         let start = Side { from, within: task.range, taught: &taught };
         let hidden = |frame: Frame| task.pin.is_hidden(frame);
@@ -108,8 +75,8 @@ where
 }
 
 /// Takes away the exact places that are not on the subject.
-pub(super) fn reconcile(path: &mut Path, sightings: &Sightings, view: &View<'_>) {
-    let is_plain = |find: &Find| find.anchored && find.matched >= PLAINLY_SEEN && view.contains(find.at());
+pub(super) fn reconcile(path: &mut ChosenCandidates, sightings: &Sightings, view: &View<'_>) {
+    let is_plain = |find: &Candidate| find.anchored && find.matched >= PLAINLY_SEEN && view.contains(find.at());
     let plain = path.iter().filter(|(_, find)| is_plain(find)).map(|(frame, _)| *frame);
     let runs: Vec<FrameRange> =
         FrameRange::runs(plain).into_iter().filter(|run| run.count() >= RUN_OF_ITS_OWN).collect();
@@ -128,7 +95,7 @@ pub(super) fn reconcile(path: &mut Path, sightings: &Sightings, view: &View<'_>)
 
 /// Makes exact places as unsure as the two opinions of where the subject is differ, beyond what the rough one may be off: a pattern that
 /// slides along a thing that turns is found exactly, and wrong.
-pub(super) fn weigh_both(path: &mut Path, sightings: &Sightings) {
+pub(super) fn weigh_both(path: &mut ChosenCandidates, sightings: &Sightings) {
     let apart: Vec<(Frame, Point, f64)> = path
         .iter()
         .filter_map(|(frame, find)| {
@@ -162,18 +129,18 @@ fn deviation(sighting: &Sighting, side: f64) -> f64 {
 
 /// Samples of the frames on which the subject is seen, and no exact place is known. A pin that takes more than the position is as turned and
 /// grown as where it was last, or is next, known exactly.
-pub(super) fn samples(task: Task<'_>, path: &Path, sightings: &Sightings) -> BTreeMap<Frame, Sample> {
+pub(super) fn samples(task: Task<'_>, path: &ChosenCandidates, sightings: &Sightings) -> BTreeMap<Frame, Sample> {
     let rough = sightings.iter().filter(|sighting| sighting.seen && !path.contains_key(&sighting.frame));
     let sample = |sighting: &Sighting| {
-        let shape = (task.pin.motion != Motion::Position).then(|| nearest_shape(path, sighting.frame));
+        let shape = (task.pin.motion != MotionModel::Position).then(|| nearest_shape(path, sighting.frame));
         let deviation = deviation(sighting, sightings.side(sighting));
         Sample { shape, ..Sample::rough(sighting.at, sighting.likeness, deviation) }
     };
     rough.map(|sighting| (sighting.frame, sample(sighting))).collect()
 }
 
-fn nearest_shape(path: &Path, frame: Frame) -> Shape {
+fn nearest_shape(path: &ChosenCandidates, frame: Frame) -> LocalWarp {
     let both = [path.range(..frame).next_back(), path.range(frame..).next()];
     let nearest = both.into_iter().flatten().min_by_key(|(other, _)| other.until(frame).abs());
-    nearest.map_or(Shape::SAME, |(_, find)| find.map.shape())
+    nearest.map_or(LocalWarp::SAME, |(_, find)| find.map.warp())
 }

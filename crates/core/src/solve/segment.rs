@@ -1,16 +1,15 @@
 //! The stretch between two guides, or between a guide and an end: looked at from both sides, then solved as one.
 
-use std::collections::BTreeMap;
-
 use super::beam::Beam;
-use super::rough::Sightings;
-use super::scout::{Departure, Found, scout};
-use super::{Halt, Task, Watch};
-use crate::geometry::{Homography, Point, Shape};
+use super::candidates::{Found, SegmentStart, search_candidates};
+use super::guides::{ChosenCandidates, Guide, Guides};
+use super::sightings::Sightings;
+use super::task::Task;
+use super::watch::{Halt, Watch};
 use crate::image::FrameSource;
-use crate::look::{Find, Looker, References, Target};
-use crate::shot::{Pin, SampleState, Track};
+use crate::look::{Candidate, FrameMatcher, References, Target};
 use crate::time::{Frame, FrameRange};
+use crate::track::Track;
 
 /// Frames on each side of a find that say what match is usual there.
 const USUAL_WITHIN: usize = 12;
@@ -20,83 +19,6 @@ const HALF_COVERED: f64 = 0.07;
 const STILL_SURE: f64 = 0.15;
 /// But not this far below the usual match: what covers it then pulls by more than the covariance knows of.
 const MOSTLY_COVERED: f64 = 0.105;
-
-/// A place that the path goes through, with how the pattern looked there.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(super) struct Guide {
-    pub frame: Frame,
-    pub at: Point,
-    pub shape: Shape,
-}
-
-impl Guide {
-    pub fn map(&self) -> Homography {
-        self.shape.placed(self.at)
-    }
-}
-
-/// All guides of a pin in order of frames; there is at least one.
-#[derive(Clone, Debug)]
-pub(super) struct Guides(Vec<Guide>);
-
-/// Where it was found, by frame; frames without an entry are hidden.
-pub(super) type Path = BTreeMap<Frame, Find>;
-
-impl Guides {
-    pub fn of(pin: &Pin, track: &Track) -> Self {
-        let guide = |frame, at, shape: Option<Shape>| Guide { frame, at, shape: shape.unwrap_or_default() };
-        let mut all: Vec<Guide> = track.guides().map(|(frame, sample)| guide(frame, sample.at, sample.shape)).collect();
-        let taken = track.get(pin.frame).is_some_and(|sample| sample.state == SampleState::Guide);
-        if !taken {
-            all.push(guide(pin.frame, pin.at, None));
-            all.sort_by_key(|guide| guide.frame);
-        }
-        Self(all)
-    }
-
-    pub fn all(&self) -> &[Guide] {
-        &self.0
-    }
-
-    pub fn within(&self, range: FrameRange) -> impl Iterator<Item = &Guide> {
-        self.0.iter().filter(move |guide| range.contains(guide.frame))
-    }
-
-    /// The nearest guides at or before, and at or after a frame.
-    pub fn around(&self, frame: Frame) -> (Option<&Guide>, Option<&Guide>) {
-        let before = self.0.iter().rev().find(|guide| guide.frame <= frame);
-        let after = self.0.iter().find(|guide| guide.frame >= frame);
-        (before, after)
-    }
-
-    /// The stretches of the range without guides.
-    pub fn segments(&self, range: FrameRange) -> Vec<Segment<'_>> {
-        let mut segments: Vec<Segment<'_>> = Vec::new();
-        for frame in range.frames().filter(|frame| self.0.iter().all(|guide| guide.frame != *frame)) {
-            match segments.last_mut() {
-                Some(segment) if segment.frames.last().is_some_and(|last| last.until(frame) == 1) => {
-                    segment.frames.push(frame);
-                }
-                _ => {
-                    let (left, right) = self.around(frame);
-                    segments.push(Segment { left, right, frames: vec![frame] });
-                }
-            }
-        }
-        segments
-    }
-}
-
-/// The frames that have to be solved anew when something changes on `frame`: to the next guide on each side, or to the
-/// end of `part`, which is the shot between two cuts.
-pub fn affected(pin: &Pin, track: &Track, frame: Frame, part: FrameRange) -> FrameRange {
-    let guides = Guides::of(pin, track);
-    let others = || guides.all().iter().map(|guide| guide.frame).filter(|other| part.contains(*other));
-    FrameRange {
-        first: others().filter(|other| *other < frame).max().unwrap_or(part.first),
-        last: others().filter(|other| *other > frame).min().unwrap_or(part.last),
-    }
-}
 
 /// Frames without a hole between two guides.
 pub(super) struct Segment<'g> {
@@ -114,31 +36,49 @@ pub(super) struct Side<'g> {
 
 impl Side<'_> {
     /// Where it starts, and how it moves there.
-    pub fn departure(&self, track: &Track) -> Departure {
-        departure(self.guide, track, self.backward)
+    pub fn start(&self, track: &Track) -> SegmentStart {
+        start(self.guide, track, self.backward)
     }
 
     /// What can be found on each frame of the segment, in the order of the frames.
-    pub fn scout<S: FrameSource>(
+    pub fn search<S: FrameSource>(
         &self,
         source: &mut S,
-        looker: &mut Looker<'_>,
+        matcher: &mut FrameMatcher<'_>,
         (track, sightings): (&Track, &Sightings),
         watch: &dyn Watch,
     ) -> Result<Found, Halt<S::Error>> {
         let Self { guide, backward, frames } = *self;
-        let target = Target::pick(source, guide.frame, guide.map(), looker.pin).map_err(Halt::Source)?;
+        let target = Target::pick(source, guide.frame, guide.map(), matcher.pin).map_err(Halt::Source)?;
         let mut references = References::new(target.ok_or(Halt::Flat(guide.frame))?);
         let mut frames = frames.to_vec();
         if backward {
             frames.reverse();
         }
-        let mut found = scout(source, looker, &mut references, &self.departure(track), (&frames, sightings), watch)?;
+        let mut found =
+            search_candidates(source, matcher, &mut references, &self.start(track), (&frames, sightings), watch)?;
         if backward {
             found.reverse();
         }
         Ok(found)
     }
+}
+
+/// The stretches of the range without guides.
+pub(super) fn segments(guides: &Guides, range: FrameRange) -> Vec<Segment<'_>> {
+    let mut segments: Vec<Segment<'_>> = Vec::new();
+    for frame in range.frames().filter(|frame| guides.all().iter().all(|guide| guide.frame != *frame)) {
+        match segments.last_mut() {
+            Some(segment) if segment.frames.last().is_some_and(|last| last.until(frame) == 1) => {
+                segment.frames.push(frame);
+            }
+            _ => {
+                let (left, right) = guides.around(frame);
+                segments.push(Segment { left, right, frames: vec![frame] });
+            }
+        }
+    }
+    segments
 }
 
 impl<'g> Segment<'g> {
@@ -156,17 +96,17 @@ impl<'g> Segment<'g> {
     }
 
     /// The best path through the finds.
-    pub fn choose(&self, task: Task<'_>, finds: &Found) -> Path {
+    pub fn choose(&self, task: Task<'_>, finds: &Found) -> ChosenCandidates {
         let mut path = self.best_path(task, finds);
         uncover(&mut path, &self.frames);
         path
     }
 
-    fn best_path(&self, task: Task<'_>, finds: &Found) -> Path {
+    fn best_path(&self, task: Task<'_>, finds: &Found) -> ChosenCandidates {
         let backward = self.left.is_none();
         let (from, to) = if backward { (self.right, self.left) } else { (self.left, self.right) };
-        let Some(from) = from else { return Path::new() };
-        let Departure { at, velocity, shape } = departure(from, task.track, backward);
+        let Some(from) = from else { return ChosenCandidates::new() };
+        let SegmentStart { at, velocity, shape } = start(from, task.track, backward);
         let mut order: Vec<usize> = (0..self.frames.len()).collect();
         if backward {
             order.reverse();
@@ -174,7 +114,7 @@ impl<'g> Segment<'g> {
         let mut beam = Beam::new(task.size, task.pin.least_match(), at, velocity, shape);
         order.iter().for_each(|&i| beam.advance(&finds[i]));
         if let Some(to) = to {
-            beam.arrive(&Find { matched: 1.0, ..Find::nothing(to.map()) });
+            beam.arrive(&Candidate { matched: 1.0, ..Candidate::nothing(to.map()) });
         }
         let way = beam.best_way();
         let chosen = order.iter().zip(way);
@@ -182,15 +122,15 @@ impl<'g> Segment<'g> {
     }
 }
 
-fn departure(guide: &Guide, track: &Track, backward: bool) -> Departure {
+fn start(guide: &Guide, track: &Track, backward: bool) -> SegmentStart {
     let behind = guide.frame.step(if backward { 1 } else { -1 }).and_then(|frame| track.position(frame));
-    Departure { at: guide.at, velocity: behind.map(|behind| guide.at - behind), shape: guide.shape }
+    SegmentStart { at: guide.at, velocity: behind.map(|behind| guide.at - behind), shape: guide.shape }
 }
 
 /// Takes away finds at the edges of hidden runs whose match is clearly below what is usual around: whatever comes in front
 /// covers part of the pattern before it covers the pin.
-fn uncover(path: &mut Path, frames: &[Frame]) {
-    let usual = |path: &Path, frame: Frame, step: i32| {
+fn uncover(path: &mut ChosenCandidates, frames: &[Frame]) {
+    let usual = |path: &ChosenCandidates, frame: Frame, step: i32| {
         let mut near: Vec<f64> = Vec::with_capacity(USUAL_WITHIN);
         let mut at = Some(frame);
         while let Some(find) = at.and_then(|frame| path.get(&frame)).filter(|_| near.len() < USUAL_WITHIN) {
@@ -220,11 +160,13 @@ fn uncover(path: &mut Path, frames: &[Frame]) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::shot::Sample;
+    use crate::geometry::{Homography, Point};
+    use crate::pin::Pin;
+    use crate::track::Sample;
     use uuid::Uuid;
 
-    fn find(matched: f64) -> Find {
-        Find { matched, ..Find::nothing(Homography::shift(Point::default())) }
+    fn find(matched: f64) -> Candidate {
+        Candidate { matched, ..Candidate::nothing(Homography::shift(Point::default())) }
     }
 
     #[test]
@@ -236,7 +178,7 @@ mod tests {
             5 => 0.82,
             _ => 0.97,
         };
-        let mut path: Path = frames
+        let mut path: ChosenCandidates = frames
             .iter()
             .filter(|frame| !(20..26).contains(&frame.0))
             .map(|frame| (*frame, find(matched(frame.0))))
@@ -248,20 +190,12 @@ mod tests {
     }
 
     #[test]
-    fn what_a_guide_changes_ends_at_its_neighbours() {
+    fn segments_lie_between_guides() {
         let pin = Pin::new(Uuid::nil(), Frame(20), Point::new(5.0, 5.0), [31, 31], [24, 24]);
         let track: Track = [20, 40, 60].into_iter().map(|n| (Frame(n), Sample::guide(Point::default()))).collect();
         let part = FrameRange { first: Frame(10), last: Frame(99) };
-        let ends = |frame| {
-            let range = affected(&pin, &track, Frame(frame), part);
-            (range.first.0, range.last.0)
-        };
-        assert_eq!(ends(30), (20, 40));
-        assert_eq!(ends(40), (20, 60));
-        assert_eq!(ends(12), (10, 20));
-        assert_eq!(ends(80), (60, 99));
         let guides = Guides::of(&pin, &track);
-        let lengths: Vec<usize> = guides.segments(part).iter().map(|segment| segment.frames.len()).collect();
+        let lengths: Vec<usize> = segments(&guides, part).iter().map(|segment| segment.frames.len()).collect();
         assert_eq!(lengths, [10, 19, 19, 39]);
     }
 }

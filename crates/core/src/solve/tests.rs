@@ -7,9 +7,10 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use uuid::Uuid;
 
 use super::*;
+use crate::follow::Continue;
 use crate::geometry::{Point, Size};
 use crate::image::{Plane, PlaneStack};
-use crate::shot::{Sample, SampleState};
+use crate::track::{Sample, SampleState};
 
 const SIZE: Size = Size::new(260, 180);
 
@@ -252,12 +253,17 @@ fn a_pin_that_takes_turn_and_growth_reports_them() {
         })
     });
     let mut stack = PlaneStack::new(planes.collect()).unwrap();
-    let pin = Pin { motion: crate::shot::Motion::Scale, ..pin(0, Point::new(130.0, 90.0)) };
+    let pin = Pin { motion: crate::track::MotionModel::Scale, ..pin(0, Point::new(130.0, 90.0)) };
     let track = solved(&mut stack, &pin, &Track::new());
     for (frame, sample) in track.iter().skip(1) {
         let shape = sample.shape.unwrap();
-        assert!((shape.turn() - turn(frame.0)).abs() < 0.004, "frame {frame}: {} {}", shape.turn(), turn(frame.0));
-        assert!((shape.growth() - growth(frame.0)).abs() < 0.006, "frame {frame}: {}", shape.growth());
+        assert!(
+            (shape.rotation() - turn(frame.0)).abs() < 0.004,
+            "frame {frame}: {} {}",
+            shape.rotation(),
+            turn(frame.0)
+        );
+        assert!((shape.scale() - growth(frame.0)).abs() < 0.006, "frame {frame}: {}", shape.scale());
         assert!(sample.at.distance(Point::new(130.0, 90.0)) < 0.1, "frame {frame}: {:?}", sample.at);
     }
 }

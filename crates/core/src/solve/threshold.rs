@@ -1,13 +1,14 @@
 //! The match below which a place is not believed: of this pin on this shot, out of how alike the spot is to itself on other frames, and how
 //! alike to it is what lies around.
 
-use super::rough::Sightings;
-use super::segment::Guide;
-use super::{Halt, Task};
-use crate::geometry::{Point, Shape};
+use super::guides::Guide;
+use super::sightings::Sightings;
+use super::task::Task;
+use super::watch::Halt;
+use crate::geometry::{LocalWarp, Point};
 use crate::image::FrameSource;
-use crate::look::{Looker, Target};
-use crate::shot::Pin;
+use crate::look::{FrameMatcher, Target};
+use crate::pin::Pin;
 
 /// Frames that are looked at, spread over the range.
 const FRAMES: usize = 16;
@@ -30,13 +31,13 @@ pub(super) fn threshold<S: FrameSource>(
 ) -> Result<f64, Halt<S::Error>> {
     let target = Target::pick(source, guide.frame, guide.map(), task.pin).map_err(Halt::Source)?;
     let mut target = target.ok_or(Halt::Flat(guide.frame))?;
-    let looker = Looker::new(task.pin, task.size);
+    let matcher = FrameMatcher::new(task.pin, task.size);
     let plain: Vec<_> =
         sightings.iter().filter(|sighting| sighting.seen && sighting.likeness > PLAIN).copied().collect();
     let (mut itself, mut others) = (Vec::new(), Vec::new());
     for sighting in plain.iter().step_by(plain.len().div_ceil(FRAMES).max(1)) {
-        let searcher = target.searcher(Default::default(), Shape::SAME);
-        let area = searcher.area(sighting.at, looker.reach(1.0));
+        let searcher = target.searcher(Default::default(), LocalWarp::SAME);
+        let area = searcher.area(sighting.at, matcher.reach(1.0));
         let windows = source.windows(sighting.frame, area, task.pin.channel.components()).map_err(Halt::Source)?;
         let candidates = searcher.find(&windows);
         let is_it = |at: Point| at.distance(sighting.at) < sightings.reach(sighting);

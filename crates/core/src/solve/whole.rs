@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use super::Task;
-use super::segment::Path;
+use super::guides::ChosenCandidates;
 use super::share::share;
+use super::task::Task;
 use crate::align::{Pattern, Reference};
 use crate::geometry::Homography;
 use crate::image::FrameSource;
@@ -21,7 +21,11 @@ const AGREES: f64 = 0.93;
 const TRIMMED: f64 = 0.15;
 
 /// The pattern as the whole shot shows it; `None` when too few frames agree, or when it is flat.
-pub(super) fn whole_shot<S>(sources: &mut [S], task: Task<'_>, path: &Path) -> Result<Option<Target>, S::Error>
+pub(super) fn whole_shot<S>(
+    sources: &mut [S],
+    task: Task<'_>,
+    path: &ChosenCandidates,
+) -> Result<Option<Target>, S::Error>
 where
     S: FrameSource + Send,
     S::Error: Send,
@@ -48,7 +52,7 @@ where
 }
 
 /// Frames that show the pattern well, with where it is there.
-fn agreeing(task: Task<'_>, path: &Path) -> BTreeMap<Frame, Homography> {
+fn agreeing(task: Task<'_>, path: &ChosenCandidates) -> BTreeMap<Frame, Homography> {
     let mut places: BTreeMap<Frame, Homography> = BTreeMap::new();
     let outside = task.track.iter().filter(|(frame, sample)| {
         !task.range.contains(*frame) && sample.state.is_present() && sample.matched >= AGREES

@@ -10,7 +10,7 @@ use jampin_media::ClipFolder;
 use jampin_store::Known;
 use uuid::Uuid;
 
-use super::{BackupError, BackupReport, failed};
+use super::report::{BackupError, BackupReport, failed};
 use crate::Library;
 
 pub(super) fn entries(folder: &Path) -> Vec<PathBuf> {

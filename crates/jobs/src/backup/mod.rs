@@ -5,57 +5,27 @@
 //! database's moment is chosen anew.
 
 mod files;
+mod report;
 
 use std::fs;
-use std::io::{self, ErrorKind};
+use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use std::time::{SystemTime, UNIX_EPOCH};
 
-use jampin_store::{Known, Store, StoreError};
+use jampin_store::{Known, Store};
 use serde::{Deserialize, Serialize};
-use thiserror::Error;
 use uuid::Uuid;
 
 use crate::Library;
 use crate::library::take_away;
 use files::{copy_all, copy_files, entries, identity, on_disk};
+use report::failed;
+pub use report::{BackupError, BackupReport};
 
 /// How often a moment is chosen anew before giving up.
 const TRIES: u32 = 5;
 /// Says what a backup is, and that it is whole: written last.
 const MANIFEST: &str = "jampin-backup.json";
-
-/// Why there is no backup, or nothing was restored.
-#[derive(Debug, Error)]
-pub enum BackupError {
-    /// The database.
-    #[error(transparent)]
-    Store(#[from] StoreError),
-    /// A file.
-    #[error("{what}: {source}")]
-    Io {
-        /// What was being done.
-        what: String,
-        /// The system's reason.
-        source: io::Error,
-    },
-    /// The caller can mend it.
-    #[error("{0}")]
-    Unusable(String),
-}
-
-/// What was copied.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct BackupReport {
-    /// Films of shots.
-    pub clips: usize,
-    /// Pictures and finished films.
-    pub others: usize,
-    /// Bytes of files that were not there yet.
-    pub copied: u64,
-    /// Files that the database promises and that are not in the media folder: they were lost before.
-    pub missing: Vec<PathBuf>,
-}
 
 #[derive(Serialize, Deserialize)]
 struct Manifest {
@@ -124,10 +94,6 @@ pub async fn restore(store: &Store, library: &Library, folder: &Path) -> Result<
     store.load_dump(&folder.join(&manifest.database)).await?;
     store.migrate().await?;
     Ok(report)
-}
-
-fn failed(what: impl Into<String>) -> impl FnOnce(io::Error) -> BackupError {
-    move |source| BackupError::Io { what: what.into(), source }
 }
 
 fn read_manifest(folder: &Path) -> Result<Option<Manifest>, BackupError> {

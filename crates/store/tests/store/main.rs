@@ -6,10 +6,12 @@ mod model;
 
 use std::future::Future;
 
+use jampin_core::document::Subject;
 use jampin_core::edit::Edit;
-use jampin_core::geometry::{Point, Shape};
-use jampin_core::shot::{Covariance, Pin, Sample, SampleState, Subject};
+use jampin_core::geometry::{LocalWarp, Point};
+use jampin_core::pin::Pin;
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{Covariance, Sample, SampleState};
 use jampin_store::{Appended, Event, Job, Lease, NewClip, NewJob, NewShot, Store, StoreError};
 use jampin_testkit::fresh_database;
 use serde_json::json;
@@ -162,7 +164,7 @@ fn of_two_writers_at_once_one_wins_and_the_other_is_told() {
 fn all_that_the_engine_says_of_a_sample_is_kept() {
     with_shot(|store, project, shot| async move {
         let added = store.edit(shot, 0, "Add the crane", &add_subject(1)).await.unwrap();
-        let shape = Shape { xx: 1.1, xy: -0.2, yx: 0.2, yy: 1.1, px: 1e-4, py: -2e-4 };
+        let shape = LocalWarp { xx: 1.1, xy: -0.2, yx: 0.2, yy: 1.1, px: 1e-4, py: -2e-4 };
         let whole = |n: u32| Sample {
             covariance: Covariance::new([0.04, 0.01, 0.09]),
             peak_ratio: Some(1.5),

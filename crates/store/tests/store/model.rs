@@ -2,15 +2,16 @@
 //!
 //! `JAMPIN_DRILL` multiplies the number of steps.
 
+use jampin_core::attachment::{Attachment, AttachmentKind};
+use jampin_core::attachment::{Boundary, Corner, Label};
+use jampin_core::document::{HandOver, Shot, Subject};
 use jampin_core::edit::Edit;
-use jampin_core::geometry::{Point, Shape};
+use jampin_core::geometry::{LocalWarp, Point};
 use jampin_core::motion::CarriedPoint;
-use jampin_core::path::{Cleaning, HandKey, Step, StepKind};
-use jampin_core::scene::{Boundary, Corner, Label};
-use jampin_core::shot::{
-    Attachment, AttachmentKind, Covariance, HandOver, Motion, Pin, Sample, SampleState, Shot, Subject,
-};
+use jampin_core::path::{HandKey, Recipe, Step, StepKind};
+use jampin_core::pin::Pin;
 use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{Covariance, MotionModel, Sample, SampleState};
 use jampin_store::{Store, StoreError};
 use jampin_testkit::{Dice, inputs};
 use serde_json::json;
@@ -104,7 +105,7 @@ fn sample(dice: &mut Hand) -> Sample {
         covariance: Covariance { xx: sd * sd, xy: 0.0, yy: sd * sd },
         peak_ratio: some(dice),
         back_error: some(dice),
-        shape: (!dice.one_in(3)).then(|| Shape {
+        shape: (!dice.one_in(3)).then(|| LocalWarp {
             xx: 1.0,
             xy: dice.number() / 3.0,
             yx: 0.0,
@@ -117,7 +118,7 @@ fn sample(dice: &mut Hand) -> Sample {
     }
 }
 
-fn cleaning(dice: &mut Hand) -> Cleaning {
+fn cleaning(dice: &mut Hand) -> Recipe {
     let kinds = [
         StepKind::Smooth { strength: 1.0 },
         StepKind::Outliers { window: 7, sigmas: 3.0, least: dice.number() / 1000.0 },
@@ -125,7 +126,7 @@ fn cleaning(dice: &mut Hand) -> Cleaning {
     let step =
         |dice: &mut Hand| Step { kind: kinds[dice.below(2) as usize], on: dice.one_in(2), range: Some(dice.range()) };
     let steps = (0..dice.below(4)).map(|_| step(dice)).collect();
-    Cleaning { steps, hand_keys: vec![HandKey { frame: dice.frame(), key: None }] }
+    Recipe { steps, hand_keys: vec![HandKey { frame: dice.frame(), key: None }] }
 }
 
 fn subject(dice: &mut Hand) -> Subject {
@@ -166,7 +167,7 @@ fn change(dice: &mut Hand, shot: &Shot, depth: u32) -> Edit {
         7 => Edit::RemoveAttachment { subject: subject_id, attachment: dice.one_of(&attachments) },
         8 => Edit::SetCleaning { subject: subject_id, cleaning: dice.one_in(2).then(|| cleaning(dice)) },
         9 => {
-            let motions = [None, Some(Motion::Affine), Some(Motion::Position)];
+            let motions = [None, Some(MotionModel::Affine), Some(MotionModel::Position)];
             Edit::SetMotion { subject: subject_id, motion: motions[dice.below(3) as usize] }
         }
         10 => {

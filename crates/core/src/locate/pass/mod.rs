@@ -10,7 +10,9 @@ use super::filter::{Filter, Response, Workbench};
 use super::memory::{Keys, Usual};
 use super::neighbourhood::{Neighbourhood, samples};
 use super::response::near_middle;
-use super::{Known, Settings, View};
+use super::settings::Settings;
+use super::sighting::{Known, Sighting};
+use super::view::View;
 use crate::geometry::{PixelRect, Point, Rect};
 use crate::image::{CameraMove, Chroma, Component, FrameSource, Plate, Scene, Window};
 use crate::matching::Template;
@@ -38,27 +40,6 @@ pub(super) const EARLY: usize = 6;
 /// Rate at which a place that a person has set is learned: it is as good as ten that were found. And the sizes it may have there.
 const TAUGHT: f32 = 0.2;
 const TAUGHT_SIZES: [f64; 5] = [0.5, 0.71, 1.0, 1.41, 2.0];
-
-/// What was seen of the subject on a frame.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Sighting {
-    /// Which frame.
-    pub frame: Frame,
-    /// Where it is, or may be while it is hidden.
-    pub at: Point,
-    /// Response over the usual one; 0 while it is hidden.
-    pub likeness: f64,
-    /// Correlation with what was seen before and believed; 0 while it is hidden.
-    pub known: f64,
-    /// Size over the size at the start.
-    pub growth: f64,
-    /// Whether it is seen.
-    pub seen: bool,
-    /// Whether the frame was learned from.
-    pub learned: bool,
-    /// What this frame costs on the way: 1 is a hidden one.
-    pub cost: f64,
-}
 
 /// Follows from a start; frames are handed over in the order of going.
 pub(super) struct Pass<'a> {

@@ -1,0 +1,33 @@
+//! What hangs on a subject: the settings of each kind, and nothing worked out from them.
+//!
+//! A kind has a file with its settings, their checks and the addresses under which keyframes change them, and a line in each `match` of `kind`.
+
+mod animated;
+mod boundary;
+mod cover;
+mod flare;
+mod foreground;
+mod keyframes;
+mod kind;
+mod label;
+mod orientation;
+mod picture;
+mod settings;
+mod show;
+mod style;
+mod transition;
+
+pub(crate) use animated::AnimatedSettings;
+pub use boundary::{Boundary, Corner, Drawing, Glow, TextPlace, Tint};
+pub use cover::{Cover, CoverEffect, CoverShape};
+pub use flare::{Flare, FlareLook, FlarePart, FlarePartKind};
+pub use foreground::{Brightness, ForegroundMatte};
+pub(crate) use keyframes::value_on;
+pub use keyframes::{AnimatedProperty, PropertyKeyframe};
+pub use kind::{Attachment, AttachmentKind};
+pub use label::{BoxStyle, Edge, Font, Label, LabelArt, LineCourse, Placement, Second, Shadow};
+pub use orientation::{Axis, Orientation, Takes};
+pub use picture::{Picture, PictureMount};
+pub use settings::SettingProblem;
+pub use show::{Blend, Show};
+pub use transition::{Transition, TransitionKind};

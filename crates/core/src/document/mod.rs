@@ -1,0 +1,7 @@
+//! What a person made of a shot: subjects with their pins and attachments, and the samples of each pin. Nothing is worked out here.
+
+mod shot;
+mod subject;
+
+pub use shot::Shot;
+pub use subject::{HandOver, SUBJECT_COLOURS, Subject};

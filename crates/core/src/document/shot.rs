@@ -1,0 +1,59 @@
+//! Everything made of one shot.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use super::subject::{SUBJECT_COLOURS, Subject};
+use crate::pin::Pin;
+use crate::time::Frame;
+use crate::track::Track;
+
+/// Everything made of one shot.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Shot {
+    /// The subjects, in order of the rows on the page.
+    pub subjects: Vec<Subject>,
+    /// Frames on which the film was found to go over to another picture, and a person says that it does not.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub no_cuts: Vec<Frame>,
+    /// Samples by pin. Stored apart from the rest, because they are many.
+    #[serde(skip)]
+    pub tracks: BTreeMap<Uuid, Track>,
+}
+
+impl Shot {
+    /// Those of the cuts that were found in the film that are cuts.
+    pub fn cuts(&self, found: impl IntoIterator<Item = Frame>) -> Vec<Frame> {
+        found.into_iter().filter(|cut| !self.no_cuts.contains(cut)).collect()
+    }
+
+    /// The subject with this identity.
+    pub fn subject(&self, id: Uuid) -> Option<&Subject> {
+        self.subjects.iter().find(|subject| subject.id == id)
+    }
+
+    /// The pin with this identity, with its subject.
+    pub fn pin(&self, id: Uuid) -> Option<(&Subject, &Pin)> {
+        let pins = |subject: &'_ Subject| subject.pins.iter().position(|pin| pin.id == id);
+        self.subjects.iter().find_map(|subject| pins(subject).map(|i| (subject, &subject.pins[i])))
+    }
+
+    /// The samples of a pin; an empty track when nothing was followed yet.
+    pub fn track(&self, pin: Uuid) -> &Track {
+        static EMPTY: Track = Track::new();
+        self.tracks.get(&pin).unwrap_or(&EMPTY)
+    }
+
+    /// The first letter of the alphabet that no subject has; `'?'` when all 26 are taken.
+    pub fn free_letter(&self) -> char {
+        ('A'..='Z').find(|letter| self.subjects.iter().all(|s| s.letter != *letter)).unwrap_or('?')
+    }
+
+    /// The colour that the fewest subjects have, the earliest of the palette first.
+    pub fn free_colour(&self) -> usize {
+        let uses = |colour: usize| self.subjects.iter().filter(|s| s.colour == colour).count();
+        (0..SUBJECT_COLOURS.len()).min_by_key(|&colour| uses(colour)).unwrap_or(0)
+    }
+}

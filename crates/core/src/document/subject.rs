@@ -1,0 +1,81 @@
+//! Who or what is followed.
+
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use crate::attachment::Attachment;
+use crate::motion::CarriedPoint;
+use crate::path::Recipe;
+use crate::pin::Pin;
+use crate::time::Frame;
+use crate::track::MotionModel;
+
+/// Subject colours: Okabe & Ito (2008), which stay apart for colour-blind eyes; black is left out, as it vanishes on
+/// dark pictures.
+pub const SUBJECT_COLOURS: [&str; 7] = ["#E69F00", "#56B4E9", "#009E73", "#F0E442", "#0072B2", "#D55E00", "#CC79A7"];
+
+/// Who or what is followed.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Subject {
+    /// Identity, never shown.
+    pub id: Uuid,
+    /// Name, as typed.
+    pub name: String,
+    /// Letter that tells it apart without colour: A, B, C ...
+    pub letter: char,
+    /// Index into [`SUBJECT_COLOURS`].
+    pub colour: usize,
+    /// The spots followed on it.
+    pub pins: Vec<Pin>,
+    /// What hangs on it.
+    pub attachments: Vec<Attachment>,
+    /// How its samples become its path; nothing when they are the path as they are.
+    #[serde(default)]
+    pub cleaning: Option<Recipe>,
+    /// How much of its motion is wanted; nothing for as much as its pins allow.
+    #[serde(default)]
+    pub motion: Option<MotionModel>,
+    /// Places on it that no pin follows.
+    #[serde(default)]
+    pub points: Vec<CarriedPoint>,
+    /// From which frame on another of its pins leads, in order of frames.
+    #[serde(default)]
+    pub hand_overs: Vec<HandOver>,
+}
+
+/// Going on with another feature of the same subject.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct HandOver {
+    /// The first frame on which the other pin leads.
+    pub from: Frame,
+    /// The other pin.
+    pub pin: Uuid,
+}
+
+impl Subject {
+    /// A subject on which nothing is followed yet.
+    pub fn new(id: Uuid, name: impl Into<String>, letter: char, colour: usize) -> Self {
+        Self {
+            id,
+            name: name.into(),
+            letter,
+            colour,
+            pins: Vec::new(),
+            attachments: Vec::new(),
+            cleaning: None,
+            motion: None,
+            points: Vec::new(),
+            hand_overs: Vec::new(),
+        }
+    }
+
+    /// Whether anything that hangs on it is shown.
+    pub fn is_shown(&self) -> bool {
+        self.attachments.iter().any(|attachment| attachment.show.on)
+    }
+
+    /// Its colour as `#rrggbb`.
+    pub fn colour_code(&self) -> &'static str {
+        SUBJECT_COLOURS[self.colour % SUBJECT_COLOURS.len()]
+    }
+}

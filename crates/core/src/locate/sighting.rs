@@ -1,0 +1,36 @@
+//! Places of the subject: those that are known, and those that were found.
+
+use crate::geometry::Point;
+use crate::time::Frame;
+
+/// A place where the subject is known to be.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Known {
+    /// On which frame.
+    pub frame: Frame,
+    /// Where.
+    pub at: Point,
+    /// How it moves on, in pixels a frame, if that is known.
+    pub velocity: Option<Point>,
+}
+
+/// What was seen of the subject on a frame.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Sighting {
+    /// Which frame.
+    pub frame: Frame,
+    /// Where it is, or may be while it is hidden.
+    pub at: Point,
+    /// Response over the usual one; 0 while it is hidden.
+    pub likeness: f64,
+    /// Correlation with what was seen before and believed; 0 while it is hidden.
+    pub known: f64,
+    /// Size over the size at the start.
+    pub growth: f64,
+    /// Whether it is seen.
+    pub seen: bool,
+    /// Whether the frame was learned from.
+    pub learned: bool,
+    /// What this frame costs on the way: 1 is a hidden one.
+    pub cost: f64,
+}

@@ -1,0 +1,45 @@
+//! What is looked at.
+
+use super::settings::Settings;
+use crate::geometry::{PixelRect, Point, Size};
+use crate::image::{Plate, Scene};
+use crate::time::FrameRange;
+
+/// Side of the box round a spot in a picture 360 pixels high: head and shoulders, not the eye.
+const BOX: f64 = 25.0;
+/// Height of the picture for which that is so, in pixels. In larger pictures the box grows with them, ...
+const BOX_AT: f64 = 360.0;
+/// ... to at most this many times.
+const LARGEST_BOX: f64 = 6.0;
+
+/// Side of the box that is followed round a spot, in pixels.
+pub fn box_side(size: Size) -> f64 {
+    BOX * (f64::from(size.height) / BOX_AT).clamp(1.0, LARGEST_BOX)
+}
+
+/// What is looked at: the film as a whole, and how a subject is looked for in it.
+#[derive(Clone, Debug)]
+pub struct View<'a> {
+    pub(super) scene: &'a Scene,
+    pub(super) part: FrameRange,
+    pub(super) inside: PixelRect,
+    pub(super) plate: Option<Plate>,
+    /// Side of the subject's box, in pixels.
+    pub side: f64,
+    pub(super) settings: Settings,
+}
+
+impl<'a> View<'a> {
+    /// Of a part of a film without a cut.
+    pub fn new(scene: &'a Scene, part: FrameRange, size: Size, settings: Settings) -> Self {
+        let plate = if settings.plate { scene.plate(part, size) } else { None };
+        Self { scene, part, inside: scene.inside(part, size), plate, side: box_side(size) * settings.side, settings }
+    }
+
+    /// Whether a place is in the picture, without black borders.
+    pub fn contains(&self, at: Point) -> bool {
+        let PixelRect { left, top, right, bottom } = self.inside;
+        let within = |at: f64, first: i32, last: i32| (f64::from(first)..f64::from(last)).contains(&at);
+        within(at.x, left, right) && within(at.y, top, bottom)
+    }
+}

@@ -1,0 +1,163 @@
+//! Pictures and flares on a subject whose motion is known.
+
+use uuid::Uuid;
+
+use super::*;
+use crate::attachment::*;
+use crate::document::Subject;
+use crate::geometry::{Homography, Point};
+use crate::pin::Pin;
+use crate::track::{Covariance, MotionModel, Sample, SampleState};
+
+const CORNERS: [(f64, f64); 4] = [(200.0, 120.0), (600.0, 140.0), (560.0, 400.0), (220.0, 380.0)];
+const PICTURE: Size = Size::new(1280, 720);
+
+fn flight(frame: u32) -> Homography {
+    let t = f64::from(frame);
+    let (sin, cos) = (0.01 * t).sin_cos();
+    let grow = 1.0 + 0.005 * t;
+    Homography::new([[grow * cos, -grow * sin, 60.0 + t], [grow * sin, grow * cos, -40.0], [4e-6 * t, -3e-6 * t, 1.0]])
+}
+
+/// Some of the corners, followed over frames 10 to 49.
+fn shot(corners: usize, kind: AttachmentKind) -> Shot {
+    let places: Vec<Point> = CORNERS[..corners].iter().map(|&(x, y)| Point::new(x, y)).collect();
+    let id = |i: usize| Uuid::from_u128(i as u128 + 1);
+    let pin = |(i, at): (usize, &Point)| Pin::new(id(i), Frame(10), flight(10).apply(*at), [31, 31], [40, 40]);
+    let sample = |at: Point| Sample::bare(at, 0.9, Covariance::new([0.01, 0.0, 0.01]), SampleState::Found);
+    let track = |at: &Point| (10..50).map(|n| (Frame(n), sample(flight(n).apply(*at)))).collect();
+    let attachment = Attachment::new(Uuid::from_u128(50), kind);
+    let subject = Subject {
+        pins: places.iter().enumerate().map(pin).collect(),
+        attachments: vec![attachment],
+        ..Subject::new(Uuid::from_u128(60), "Shed", 'A', 1)
+    };
+    let tracks = places.iter().enumerate().map(|(i, at)| (id(i), track(at))).collect();
+    Shot { subjects: vec![subject], tracks, ..Shot::default() }
+}
+
+fn drawables(shot: &Shot, frame: u32) -> Vec<Drawable> {
+    let range = FrameRange { first: Frame(0), last: Frame(59) };
+    Scene::new(shot, PICTURE, range, &|_: &LabelArt| (120.0, 40.0)).frame(Frame(frame))
+}
+
+fn picture(mount: PictureMount, size: [f64; 2]) -> Picture {
+    Picture { picture: Uuid::from_u128(70), pixels: [300, 200], mount, place: Point::default(), size, turn: 0.0 }
+}
+
+fn flat(drawables: &[Drawable]) -> Homography {
+    let Primitive::Flat { matrix, .. } = drawables[0].primitive else { panic!("{drawables:?}") };
+    Homography::new(matrix)
+}
+
+#[test]
+fn the_corners_of_a_picture_lie_on_the_corners_of_the_face() {
+    let corners = [1, 2, 3, 4].map(|n| Corner::Pin(Uuid::from_u128(n)));
+    let shot = shot(4, AttachmentKind::Picture(picture(PictureMount::Face(corners), [1.0, 1.0])));
+    for frame in [14, 30, 45] {
+        let map = flat(&drawables(&shot, frame));
+        let own = [(0.0, 0.0), (300.0, 0.0), (300.0, 200.0), (0.0, 200.0)];
+        for ((x, y), (u, v)) in own.into_iter().zip(CORNERS) {
+            let miss = map.apply(Point::new(x, y)).distance(flight(frame).apply(Point::new(u, v)));
+            assert!(miss < 0.01, "frame {frame}: {miss}");
+        }
+    }
+    let opacity = |frame| drawables(&shot, frame)[0].opacity;
+    assert!(opacity(10) < opacity(12) && opacity(12) < opacity(20) && opacity(20) == 1.0);
+    assert!(drawables(&shot, 55).is_empty());
+}
+
+#[test]
+fn facing_the_camera_it_turns_and_grows_on_two_pins_as_far_as_wanted() {
+    let of = |turns, grows| {
+        let mount = PictureMount::Facing(Orientation { since: Frame(10), turns, grows, tilts: false });
+        let shot = shot(2, AttachmentKind::Picture(picture(mount, [150.0, 100.0])));
+        let (then, now) = (flat(&drawables(&shot, 10)), flat(&drawables(&shot, 40)));
+        let side = |map: &Homography| map.apply(Point::new(300.0, 0.0)) - map.apply(Point::new(0.0, 0.0));
+        let (then, now) = (side(&then), side(&now));
+        (now.length() / then.length(), now.y.atan2(now.x) - then.y.atan2(then.x))
+    };
+    let (growth, turn) = of(true, true);
+    // As the line from one pin to the other does.
+    let line = |frame| {
+        let end = |i: usize| flight(frame).apply(Point::new(CORNERS[i].0, CORNERS[i].1));
+        end(1) - end(0)
+    };
+    let (from, to) = (line(10), line(40));
+    assert!((growth - to.length() / from.length()).abs() < 1e-3, "{growth}");
+    assert!((turn - (to.y.atan2(to.x) - from.y.atan2(from.x))).abs() < 1e-3, "{turn}");
+    assert_eq!(of(false, false), (1.0, 0.0));
+    assert!((of(true, false).0 - 1.0).abs() < 1e-9 && of(true, false).1 > 0.2);
+}
+
+#[test]
+fn what_tilts_lies_on_the_face_as_it_lay_when_it_was_set() {
+    let orientation = Orientation { since: Frame(14), turns: false, grows: false, tilts: true };
+    let offset = Point::new(150.0, 90.0);
+    let label = Label { placement: Placement::Offset(offset), orientation, line_width: None, ..Label::named("Shed") };
+    let cover = Cover {
+        outline: CoverShape::Box,
+        place: offset,
+        size: [120.0, 40.0],
+        turn: 0.0,
+        orientation,
+        feather: 0.0,
+        inside_out: false,
+        effect: CoverEffect::Blur(8.0),
+    };
+    let subject = |frame| flight(frame).apply(Point::new(CORNERS[0].0, CORNERS[0].1));
+    // Where the corners of a box about that place go, with the plane of the four pins.
+    let carried = flight(40).after(&flight(14).inverse().unwrap());
+    let want = [(-60.0, -20.0), (60.0, -20.0), (60.0, 20.0), (-60.0, 20.0)]
+        .map(|(x, y)| carried.apply(subject(14) + offset + Point::new(x, y)));
+    let shot_of = |kind| {
+        let mut shot = shot(4, kind);
+        shot.subjects[0].motion = Some(MotionModel::Perspective);
+        shot
+    };
+    let near = |got: &[Point]| {
+        for (got, want) in got.iter().zip(want) {
+            assert!(got.distance(want) < 0.02, "{got:?} {want:?}");
+        }
+    };
+    let map = flat(&drawables(&shot_of(AttachmentKind::Label(Box::new(label))), 40));
+    near(&[(0.0, 0.0), (120.0, 0.0), (120.0, 40.0), (0.0, 40.0)].map(|(x, y)| map.apply(Point::new(x, y))));
+    let Primitive::Cover { rings, .. } = drawables(&shot_of(AttachmentKind::Cover(cover)), 40).swap_remove(0).primitive
+    else {
+        panic!()
+    };
+    near(&rings[0]);
+}
+
+#[test]
+fn ghosts_move_against_the_source_through_the_middle() {
+    let flare = Flare::looks(PICTURE).swap_remove(1).flare;
+    let parts = flare.parts();
+    assert_eq!(parts.len(), 7 + 3, "ghosts, ring, rays, glow");
+    let shot = shot(1, AttachmentKind::Flare(flare));
+    let centre = |frame: u32, piece: usize| {
+        let Primitive::Artwork { matrix, .. } = drawables(&shot, frame)[piece].primitive else { panic!() };
+        Point::new(matrix[4] + parts[piece].0.reach.0, matrix[5] + parts[piece].0.reach.1)
+    };
+    let middle = Point::new(640.0, 360.0);
+    for frame in [20, 40] {
+        let source = flight(frame).apply(Point::new(CORNERS[0].0, CORNERS[0].1));
+        assert!(centre(frame, 9).distance(source) < 1e-6, "the glow is on the source");
+        for (piece, (_, _, along)) in parts.iter().enumerate().take(7) {
+            let want = middle + (middle - source) * along.unwrap();
+            assert!(centre(frame, piece).distance(want) < 1e-6, "ghost {piece}");
+        }
+    }
+    assert!(drawables(&shot, 5).is_empty() && drawables(&shot, 10)[9].opacity < 0.3, "it flares up");
+}
+
+#[test]
+fn settings_out_of_bounds_are_named() {
+    let flare = Flare { ghosts: 9, ..Flare::looks(PICTURE)[0].flare.clone() };
+    assert!(flare.check().unwrap_err().to_string().contains("ghosts"));
+    let wide = picture(
+        PictureMount::Facing(Orientation { since: Frame(0), turns: true, grows: true, tilts: false }),
+        [0.0, 10.0],
+    );
+    assert!(wide.check().unwrap_err().to_string().contains("size"));
+}
