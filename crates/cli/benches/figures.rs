@@ -3,6 +3,7 @@
 
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
+use std::sync::Arc;
 use std::time::Instant;
 
 use jampin_core::attachment::{Attachment, AttachmentKind};
@@ -13,6 +14,7 @@ use jampin_core::geometry::{PixelRect, Point, Size};
 use jampin_core::image::{Component, FrameSource, Plane};
 use jampin_core::motion::CarriedPoint;
 use jampin_core::pin::Pin;
+use jampin_core::scene::Scene;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, Track};
 use jampin_jobs::{Painting, Product, paint_film};
@@ -20,7 +22,7 @@ use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Container, FrameTable, Leave, StoredPlanes, Tools, WhenMissing, first_picture,
     prepare, probe,
 };
-use jampin_render::Pictures;
+use jampin_render::{Pictures, Typesetter};
 use uuid::Uuid;
 
 fn main() {
@@ -199,7 +201,7 @@ fn exporting(clip: &Clip, containers: &[(Container, &str)]) {
     };
     let shot = Shot {
         subjects: vec![subject],
-        tracks: [(Uuid::from_u128(1), (0..clip.table.len()).map(place).collect())].into(),
+        tracks: [(Uuid::from_u128(1), Arc::new((0..clip.table.len()).map(place).collect()))].into(),
         ..Shot::default()
     };
     let Size { width, height } = clip.info.size;
@@ -214,7 +216,7 @@ fn exporting(clip: &Clip, containers: &[(Container, &str)]) {
             info: &clip.info,
             table: &clip.table,
             range,
-            shot: &shot,
+            scene: &Scene::new(&shot, clip.info.size, range, &Typesetter::default()),
             pictures: &Pictures::new(),
             product: Product::Film(container),
             name: "out",

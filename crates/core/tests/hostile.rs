@@ -133,7 +133,7 @@ fn no_change_makes_it_panic_and_what_is_made_can_be_taken_back() {
         let kept: Edit = serde_json::from_value(serde_json::to_value(&inverse).unwrap()).unwrap();
         kept.again(&mut shot).unwrap_or_else(|error| panic!("{error} for {change}"));
         assert_eq!(shot.subjects, base.subjects, "{change}");
-        assert!(shot.tracks.iter().all(|(pin, track)| track == base.track(*pin)), "{change}");
+        assert!(shot.tracks.iter().all(|(pin, track)| **track == *base.track(*pin)), "{change}");
     }
     assert!(read > count / 6 && made > count / 12, "{read} read, {made} made of {count}");
 }

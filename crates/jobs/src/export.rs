@@ -2,8 +2,9 @@
 
 use jampin_core::attachment::AttachmentKind;
 use jampin_core::document::Shot;
+use jampin_core::scene::Scene;
 use jampin_media::{ClipInfo, FrameTable};
-use jampin_render::Pictures;
+use jampin_render::{Pictures, Typesetter};
 use jampin_store::StoredShot;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -42,7 +43,7 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
         info: &info,
         table: &table,
         range: stored.info.range,
-        shot: &stored.shot,
+        scene: &Scene::new(&stored.shot, info.size, stored.info.range, &Typesetter::default()),
         pictures: &pictures,
         product: task.container,
         name: &name,

@@ -213,7 +213,7 @@ struct Writer<'a> {
 impl FollowSink for Writer<'_> {
     fn sample(&mut self, frame: Frame, sample: Sample) -> Continue {
         self.waiting.push((frame, Some(sample)));
-        self.shot.tracks.entry(self.task.pin).or_default().set(frame, Some(sample));
+        self.shot.track_mut(self.task.pin).set(frame, Some(sample));
         self.reached.frame = Some(frame);
         self.reached.found += 1;
         if self.flushed.is_none_or(|at| at.elapsed() > FLUSH) {

@@ -4,7 +4,6 @@ use std::path::Path;
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::time::Duration;
 
-use jampin_core::document::Shot;
 use jampin_core::geometry::Size;
 use jampin_core::scene::Scene;
 use jampin_core::time::{Frame, FrameRange};
@@ -34,7 +33,7 @@ pub struct Painting<'a> {
     /// Which of its frames.
     pub range: FrameRange,
     /// What hangs in it.
-    pub shot: &'a Shot,
+    pub scene: &'a Scene,
     /// The bytes of its pictures.
     pub pictures: &'a Pictures,
     /// What kind of file.
@@ -53,10 +52,10 @@ pub fn paint_film(
     report: &mut dyn FnMut(u32),
 ) -> Result<u32, TaskError> {
     let typesetter = Typesetter::default();
-    let scene = Scene::new(painting.shot, painting.info.size, painting.range, &typesetter);
+    let scene = painting.scene;
     let painter = Painter::new(&typesetter, scene.artwork(), painting.pictures, painting.info.size)?;
     let matrix = YuvMatrix::named(painting.info.matrix(), painting.info.is_full_range());
-    let brush = Brush { scene: &scene, painter: &painter, matrix, product: painting.product, cancel };
+    let brush = Brush { scene, painter: &painter, matrix, product: painting.product, cancel };
     let source = if painting.product.is_graphics() && !scene.needs_picture() {
         Source::Blank
     } else {
@@ -92,11 +91,11 @@ pub fn paint_film(
 pub fn paint_still(tools: &Tools, painting: &Painting<'_>, number: Frame) -> Result<Vec<u8>, TaskError> {
     let Painting { clip, info, table, .. } = *painting;
     let typesetter = Typesetter::default();
-    let scene = Scene::new(painting.shot, info.size, painting.range, &typesetter);
+    let scene = painting.scene;
     let painter = Painter::new(&typesetter, scene.artwork(), painting.pictures, info.size)?;
     let matrix = YuvMatrix::named(info.matrix(), info.is_full_range());
     let patience = Cancel::after(STILL_PATIENCE);
-    let brush = Brush { scene: &scene, painter: &painter, matrix, product: painting.product, cancel: &patience };
+    let brush = Brush { scene, painter: &painter, matrix, product: painting.product, cancel: &patience };
     let mut frame = raw_frame(tools, clip, info, table, number)?;
     let too_long = TaskError::Missing("This frame takes too long to paint. Export the shot instead.".into());
     if painting.product.is_graphics() {

@@ -2,7 +2,9 @@
 
 use std::path::{Path, PathBuf};
 
+use jampin_core::scene::Scene;
 use jampin_media::{Cancel, Container, MediaError, Part, join};
+use jampin_render::Typesetter;
 use jampin_store::ShotInfo;
 use serde_json::Value;
 use tokio::runtime::Handle;
@@ -65,7 +67,7 @@ fn piece(
         info: &info,
         table: &table,
         range: shot.range,
-        shot: &stored.shot,
+        scene: &Scene::new(&stored.shot, info.size, stored.info.range, &Typesetter::default()),
         pictures: &pictures_of(&worker.library, &stored.shot),
         product: Product::Film(Container::Between),
         name: "",

@@ -56,6 +56,10 @@ pub struct Clip {
 }
 
 impl Clip {
+    pub(crate) fn is_at(&self, state: &str, prepared: i32) -> bool {
+        self.state_word == state && self.prepared == prepared
+    }
+
     /// How far it is.
     pub fn state(&self) -> ClipState {
         match self.state_word.as_str() {

@@ -13,6 +13,7 @@ mod jobs;
 mod known;
 mod lease;
 mod log;
+mod log_parts;
 mod looks;
 mod pictures;
 mod projects;

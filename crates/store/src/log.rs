@@ -7,8 +7,8 @@ use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use jampin_core::document::Shot;
 use jampin_core::edit::{Edit, EditError};
-use jampin_core::time::Frame;
-use jampin_core::track::{Sample, SampleState};
+use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::{Sample, SampleState, Track};
 use serde::Serialize;
 use serde_json::Value;
 use uuid::Uuid;
@@ -17,8 +17,8 @@ use crate::events::announce;
 use crate::lease::hold;
 use crate::rows::{LogRow, ShotRow};
 use crate::schema::{jobs, log, shots};
-use crate::shots::{contents, document, lock};
-use crate::{Event, Lease, NewJob, Store, StoreError, samples};
+use crate::shots::{document, lock, parsed};
+use crate::{Event, Lease, NewJob, Store, StoreError, log_parts, samples};
 
 /// What became of an edit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -103,29 +103,21 @@ impl Store {
                 let Some(entry) = entry.filter(|entry| entry.number <= row.log_head) else {
                     return Ok(Appended::Unwanted);
                 };
-                let mut contents = contents(connection, &row).await?;
-                // A place set by hand while the job was at work stays; what the job says of a guide it knew is taken.
-                let track = contents.track(pin);
-                let wanted = |frame: Frame, sample: Option<Sample>| match track.get(frame) {
-                    Some(now) if now.state == SampleState::Guide => {
-                        sample.is_some_and(|new| new.state == SampleState::Guide && new.at == now.at)
-                    }
-                    _ => true,
-                };
-                let samples = new.iter().copied().filter(|(frame, sample)| wanted(*frame, *sample)).collect();
-                let edit = Edit::SetSamples { pin, samples };
-                let inverse = match edit.apply(&mut contents) {
-                    Err(EditError::NotThere(_)) => return Ok(Appended::Unwanted),
-                    made => made?,
-                };
-                extend(connection, &entry, &edit, &inverse).await?;
-                samples::save(connection, shot, pin, contents.tracks.get(&pin)).await?;
+                let frames = || new.iter().map(|(frame, _)| *frame);
+                let (Some(first), Some(last)) = (frames().min(), frames().max()) else { return Ok(Appended::Yes) };
+                if parsed(&row)?.pin(pin).is_none() {
+                    return Ok(Appended::Unwanted);
+                }
+                let rows = samples::near(connection, shot, pin, FrameRange { first, last }).await?;
+                let mut track = samples::track(&rows);
+                let before = put(&mut track, new);
+                log_parts::keep(connection, &entry, pin, before).await?;
+                samples::replace(connection, (shot, pin), &rows, &track).await?;
+                let newer = (shots::samples_version.eq(shots::samples_version + 1),);
+                diesel::update(shots::table.filter(shots::id.eq(shot))).set(newer).execute(connection).await?;
                 let job = jobs::table.filter(jobs::id.eq(lease.job));
                 diesel::update(job).set(jobs::progress.eq(progress)).execute(connection).await?;
-                let frames = || new.iter().map(|(frame, _)| frame.0);
-                if let (Some(first), Some(last)) = (frames().min(), frames().max()) {
-                    announce(connection, &Event::Samples { shot, pin, first, last }).await?;
-                }
+                announce(connection, &Event::Samples { shot, pin, first: first.0, last: last.0 }).await?;
                 Ok(Appended::Yes)
             })
             .await
@@ -142,8 +134,10 @@ impl Store {
                 if let Some(job) = entry.job_id {
                     crate::jobs::ask_to_cancel(connection, job).await?;
                 }
-                let inverse: Edit = serde_json::from_value(entry.inverse)?;
-                apply(connection, &mut row, &inverse, Edit::again).await?;
+                let inverse = log_parts::inverse(connection, &entry).await?;
+                let again = apply(connection, &mut row, &inverse, Edit::again).await?;
+                let of_entry = log::table.filter(log::shot_id.eq(shot)).filter(log::number.eq(entry.number));
+                diesel::update(of_entry).set(log::edit.eq(serde_json::to_value(again)?)).execute(connection).await?;
                 save(connection, &row, row.log_head - 1).await
             })
             .await
@@ -157,7 +151,7 @@ impl Store {
                 let mut row = lock(connection, shot).await?;
                 fresh(&row, revision)?;
                 let entry = entry(connection, shot, row.log_head + 1).await?.ok_or(StoreError::NothingTo("redo"))?;
-                let edit: Edit = serde_json::from_value(entry.edit)?;
+                let edit: Edit = serde_json::from_value(entry.edit.ok_or(StoreError::NothingTo("redo"))?)?;
                 apply(connection, &mut row, &edit, Edit::again).await?;
                 save(connection, &row, row.log_head + 1).await
             })
@@ -204,7 +198,7 @@ async fn push(
         shot_id: row.id,
         number: row.log_head + 1,
         title: title.to_owned(),
-        edit: serde_json::to_value(edit)?,
+        edit: None,
         inverse: serde_json::to_value(&inverse)?,
         job_id: job,
     };
@@ -212,54 +206,52 @@ async fn push(
     save(connection, row, entry.number).await
 }
 
-/// Changes document and samples; gives the inverse.
+/// Changes document and samples; gives the inverse. Only samples that may be touched are read.
 async fn apply(
     connection: &mut AsyncPgConnection,
     row: &mut ShotRow,
     edit: &Edit,
     how: fn(&Edit, &mut Shot) -> Result<Edit, EditError>,
 ) -> Result<Edit, StoreError> {
-    let mut shot: Shot = contents(connection, row).await?;
+    let mut shot = parsed(row)?;
+    let touched: BTreeSet<Uuid> = edit.touched_tracks(&shot).into_iter().collect();
+    shot.tracks = samples::load_pins(connection, row.id, touched.iter().copied()).await?;
     let inverse = how(edit, &mut shot)?;
     row.document = document(&shot)?;
-    let touched: BTreeSet<Uuid> = edit.touched_tracks().into_iter().chain(inverse.touched_tracks()).collect();
+    row.samples_version += i64::from(!touched.is_empty());
     for pin in touched {
-        samples::save(connection, row.id, pin, shot.tracks.get(&pin)).await?;
+        samples::save(connection, row.id, pin, shot.tracks.get(&pin).map(|track| &**track)).await?;
     }
     Ok(inverse)
 }
 
 async fn save(connection: &mut AsyncPgConnection, row: &ShotRow, log_head: i64) -> Result<Edited, StoreError> {
     let revision = row.revision + 1;
-    let values = (shots::document.eq(&row.document), shots::revision.eq(revision), shots::log_head.eq(log_head));
+    let values = (
+        shots::document.eq(&row.document),
+        shots::revision.eq(revision),
+        shots::samples_version.eq(row.samples_version),
+        shots::log_head.eq(log_head),
+    );
     diesel::update(shots::table.filter(shots::id.eq(row.id))).set(values).execute(connection).await?;
     announce(connection, &Event::Shot { shot: row.id, revision }).await?;
     Ok(Edited { revision })
 }
 
-/// Adds an edit to an entry, before whatever else it holds is undone and after it is redone.
-async fn extend(
-    connection: &mut AsyncPgConnection,
-    entry: &LogRow,
-    edit: &Edit,
-    inverse: &Edit,
-) -> Result<(), StoreError> {
-    let mut edits = as_list(serde_json::from_value(entry.edit.clone())?);
-    edits.push(edit.clone());
-    let mut inverses = vec![inverse.clone()];
-    inverses.extend(as_list(serde_json::from_value(entry.inverse.clone())?));
-    let values = (
-        log::edit.eq(serde_json::to_value(Edit::All { edits })?),
-        log::inverse.eq(serde_json::to_value(Edit::All { edits: inverses })?),
-    );
-    let row = log::table.filter(log::shot_id.eq(entry.shot_id)).filter(log::number.eq(entry.number));
-    diesel::update(row).set(values).execute(connection).await?;
-    Ok(())
-}
-
-fn as_list(edit: Edit) -> Vec<Edit> {
-    match edit {
-        Edit::All { edits } => edits,
-        other => vec![other],
+/// Puts samples into a track; what was there before, for each frame. A place set by hand while the job was at work stays; what the job says of a
+/// guide it knew is taken.
+fn put(track: &mut Track, new: &[(Frame, Option<Sample>)]) -> Vec<(Frame, Option<Sample>)> {
+    let mut before = Vec::with_capacity(new.len());
+    for &(frame, sample) in new {
+        let is_wanted = match track.get(frame) {
+            Some(now) if now.state == SampleState::Guide => {
+                sample.is_some_and(|new| new.state == SampleState::Guide && new.at == now.at)
+            }
+            _ => true,
+        };
+        if is_wanted {
+            before.push((frame, track.set(frame, sample)));
+        }
     }
+    before
 }

@@ -17,6 +17,7 @@ pub(crate) struct ShotRow {
     pub first_frame: i32,
     pub last_frame: i32,
     pub revision: i64,
+    pub samples_version: i64,
     pub log_head: i64,
     pub document: Value,
     pub in_film: bool,
@@ -47,7 +48,8 @@ pub(crate) struct LogRow {
     pub shot_id: Uuid,
     pub number: i64,
     pub title: String,
-    pub edit: Value,
+    /// What redo makes: known once it was undone.
+    pub edit: Option<Value>,
     pub inverse: Value,
     pub job_id: Option<Uuid>,
 }

@@ -1,17 +1,20 @@
 //! Samples in compact columns: one row for each run of frames without a hole.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
+use diesel::dsl::sql;
 use diesel::prelude::*;
+use diesel::sql_types::{Bool, Integer};
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use jampin_core::geometry::{LocalWarp, Point};
-use jampin_core::time::Frame;
+use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Covariance, Grasp, Sample, SampleState, Track};
 use uuid::Uuid;
 
-use crate::StoreError;
 use crate::rows::SpanRow;
 use crate::schema::samples;
+use crate::{Store, StoreError};
 
 /// What the numbers of the column `state` stand for.
 const STATES: [(SampleState, Grasp); 6] = [
@@ -23,18 +26,62 @@ const STATES: [(SampleState, Grasp); 6] = [
     (SampleState::Found, Grasp::Rough),
 ];
 
+/// Frames of a row that is cut out of a longer one: the next change beside it then rewrites no more. Smaller, and there are many rows; larger, and
+/// following over old samples rewrites many of them each time.
+const PIECE: usize = 64;
+
 /// All samples of a shot, by pin.
-pub(crate) async fn load(connection: &mut AsyncPgConnection, shot: Uuid) -> Result<BTreeMap<Uuid, Track>, StoreError> {
+pub(crate) async fn load(
+    connection: &mut AsyncPgConnection,
+    shot: Uuid,
+) -> Result<BTreeMap<Uuid, Arc<Track>>, StoreError> {
     let rows: Vec<SpanRow> =
         samples::table.filter(samples::shot_id.eq(shot)).select(SpanRow::as_select()).load(connection).await?;
-    let mut tracks: BTreeMap<Uuid, Track> = BTreeMap::new();
-    for row in rows {
-        let track = tracks.entry(row.pin_id).or_default();
-        unpack(&row).for_each(|(frame, sample)| {
-            track.set(frame, Some(sample));
-        });
+    let mut pins: BTreeMap<Uuid, Vec<SpanRow>> = BTreeMap::new();
+    rows.into_iter().for_each(|row| pins.entry(row.pin_id).or_default().push(row));
+    Ok(pins.into_iter().map(|(pin, rows)| (pin, Arc::new(track(&rows)))).collect())
+}
+
+/// The samples of some pins only.
+pub(crate) async fn load_pins(
+    connection: &mut AsyncPgConnection,
+    shot: Uuid,
+    pins: impl IntoIterator<Item = Uuid>,
+) -> Result<BTreeMap<Uuid, Arc<Track>>, StoreError> {
+    let mut tracks = BTreeMap::new();
+    for pin in pins {
+        let rows = of_pin(connection, shot, pin).await?;
+        if !rows.is_empty() {
+            tracks.insert(pin, Arc::new(track(&rows)));
+        }
     }
     Ok(tracks)
+}
+
+/// The samples of a pin in the rows that have frames of a range: those of the range, and some beside it.
+pub(crate) async fn near(
+    connection: &mut AsyncPgConnection,
+    shot: Uuid,
+    pin: Uuid,
+    range: FrameRange,
+) -> Result<Vec<SpanRow>, StoreError> {
+    let ends_within = sql::<Bool>("first_frame + cardinality(x) > ").bind::<Integer, _>(range.first.0 as i32);
+    let found = samples::table
+        .filter(samples::shot_id.eq(shot))
+        .filter(samples::pin_id.eq(pin))
+        .filter(samples::first_frame.le(range.last.0 as i32))
+        .filter(ends_within);
+    Ok(found.select(SpanRow::as_select()).load(connection).await?)
+}
+
+async fn of_pin(connection: &mut AsyncPgConnection, shot: Uuid, pin: Uuid) -> Result<Vec<SpanRow>, StoreError> {
+    let found = samples::table.filter(samples::shot_id.eq(shot)).filter(samples::pin_id.eq(pin));
+    Ok(found.select(SpanRow::as_select()).load(connection).await?)
+}
+
+/// The samples of rows.
+pub(crate) fn track(rows: &[SpanRow]) -> Track {
+    rows.iter().flat_map(unpack).collect()
 }
 
 /// Replaces all samples of a pin.
@@ -46,7 +93,36 @@ pub(crate) async fn save(
 ) -> Result<(), StoreError> {
     let old = samples::table.filter(samples::shot_id.eq(shot)).filter(samples::pin_id.eq(pin));
     diesel::delete(old).execute(connection).await?;
-    let rows = track.map(|track| pack(shot, pin, track)).unwrap_or_default();
+    let rows = track.map(|track| pack(shot, pin, track, usize::MAX)).unwrap_or_default();
+    insert(connection, &rows).await
+}
+
+/// Replaces some rows of a pin by these samples. What is long and was touched at one place is cut into pieces.
+pub(crate) async fn replace(
+    connection: &mut AsyncPgConnection,
+    (shot, pin): (Uuid, Uuid),
+    rows: &[SpanRow],
+    track: &Track,
+) -> Result<(), StoreError> {
+    for row in rows {
+        let old = samples::table.filter(samples::shot_id.eq(shot)).filter(samples::pin_id.eq(pin));
+        diesel::delete(old.filter(samples::first_frame.eq(row.first_frame))).execute(connection).await?;
+    }
+    let piece = if rows.is_empty() { usize::MAX } else { PIECE };
+    insert(connection, &pack(shot, pin, track, piece)).await
+}
+
+/// Joins rows that follow one another.
+pub(crate) async fn compact(connection: &mut AsyncPgConnection, shot: Uuid, pin: Uuid) -> Result<(), StoreError> {
+    let rows = of_pin(connection, shot, pin).await?;
+    let track = track(&rows);
+    if rows.len() > pack(shot, pin, &track, usize::MAX).len() {
+        save(connection, shot, pin, Some(&track)).await?;
+    }
+    Ok(())
+}
+
+async fn insert(connection: &mut AsyncPgConnection, rows: &[SpanRow]) -> Result<(), StoreError> {
     // PostgreSQL takes at most 65535 values a statement; a row has fourteen.
     for some in rows.chunks(1000) {
         diesel::insert_into(samples::table).values(some).execute(connection).await?;
@@ -54,13 +130,24 @@ pub(crate) async fn save(
     Ok(())
 }
 
-/// The row goes on as long as frames follow one another and all of them have a shape, or none has.
-fn pack(shot: Uuid, pin: Uuid, track: &Track) -> Vec<SpanRow> {
+impl Store {
+    /// The samples of a pin on some frames.
+    pub async fn samples(&self, shot: Uuid, pin: Uuid, range: FrameRange) -> Result<Track, StoreError> {
+        let mut connection = self.connection().await?;
+        let rows = near(&mut connection, shot, pin, range).await?;
+        Ok(track(&rows).iter().filter(|(frame, _)| range.contains(*frame)).collect())
+    }
+}
+
+/// A row goes on as long as frames follow one another and all of them have a shape, or none has, up to `most` frames.
+fn pack(shot: Uuid, pin: Uuid, track: &Track, most: usize) -> Vec<SpanRow> {
     let mut rows: Vec<SpanRow> = Vec::new();
     for (frame, sample) in track.iter() {
         let number = frame.0 as i32;
         let goes_on = rows.last().is_some_and(|row| {
-            row.first_frame + row.x.len() as i32 == number && row.shape.is_empty() == sample.shape.is_none()
+            row.first_frame + row.x.len() as i32 == number
+                && row.shape.is_empty() == sample.shape.is_none()
+                && row.x.len() < most
         });
         if !goes_on {
             rows.push(SpanRow::begin(shot, pin, number));

@@ -17,7 +17,7 @@ diesel::table! {
 diesel::table! {
     shots (id) {
         id -> Uuid, project_id -> Uuid, clip_id -> Uuid, name -> Text, first_frame -> Int4, last_frame -> Int4,
-        revision -> Int8, log_head -> Int8, document -> Jsonb, created_at -> Timestamptz, place -> Int4, in_film -> Bool,
+        revision -> Int8, samples_version -> Int8, log_head -> Int8, document -> Jsonb, created_at -> Timestamptz, place -> Int4, in_film -> Bool,
     }
 }
 
@@ -32,8 +32,14 @@ diesel::table! {
 
 diesel::table! {
     log (shot_id, number) {
-        shot_id -> Uuid, number -> Int8, title -> Text, edit -> Jsonb, inverse -> Jsonb, job_id -> Nullable<Uuid>,
+        shot_id -> Uuid, number -> Int8, title -> Text, edit -> Nullable<Jsonb>, inverse -> Jsonb, job_id -> Nullable<Uuid>,
         made_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    log_parts (shot_id, number, part) {
+        shot_id -> Uuid, number -> Int8, part -> Int8, pin_id -> Uuid, frames -> Array<Int4>, inverse -> Jsonb,
     }
 }
 
@@ -77,5 +83,6 @@ diesel::joinable!(audit -> owners (owner_id));
 diesel::joinable!(clips -> projects (project_id));
 diesel::joinable!(shots -> projects (project_id));
 diesel::joinable!(shots -> clips (clip_id));
+diesel::joinable!(jobs -> shots (shot_id));
 diesel::allow_tables_to_appear_in_same_query!(projects, clips, shots, samples, log, jobs, recipes, pictures, looks);
 diesel::allow_tables_to_appear_in_same_query!(audit, owners);

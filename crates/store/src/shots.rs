@@ -11,9 +11,9 @@ use serde::Serialize;
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::rows::{LogRow, ShotRow};
-use crate::schema::{log, shots};
-use crate::{Store, StoreError, samples};
+use crate::rows::ShotRow;
+use crate::schema::{clips, log, shots};
+use crate::{Clip, Store, StoreError, samples};
 
 /// What a shot is.
 #[derive(Clone, Debug, Serialize)]
@@ -30,6 +30,8 @@ pub struct ShotInfo {
     pub range: FrameRange,
     /// Grows with every edit.
     pub revision: i64,
+    /// Grows with every change of its samples, which following makes without an edit.
+    pub samples_version: i64,
     /// Number of subjects in it.
     pub subjects: usize,
     /// Whether it is in the project's film.
@@ -62,20 +64,19 @@ pub struct NewShot<'a> {
     pub range: FrameRange,
 }
 
-impl TryFrom<&ShotRow> for ShotInfo {
-    type Error = StoreError;
-    fn try_from(row: &ShotRow) -> Result<Self, StoreError> {
-        let document: Shot = serde_json::from_value(row.document.clone())?;
-        Ok(Self {
+impl ShotInfo {
+    fn new(row: &ShotRow, subjects: usize) -> Self {
+        Self {
             id: row.id,
             project_id: row.project_id,
             clip_id: row.clip_id,
             name: row.name.clone(),
             range: FrameRange { first: Frame(row.first_frame as u32), last: Frame(row.last_frame as u32) },
             revision: row.revision,
-            subjects: document.subjects.len(),
+            samples_version: row.samples_version,
+            subjects,
             in_film: row.in_film,
-        })
+        }
     }
 }
 
@@ -95,11 +96,9 @@ fn living(found: Option<(ShotRow, bool)>) -> Result<ShotRow, StoreError> {
     if deleted { Err(StoreError::Deleted) } else { Ok(row) }
 }
 
-/// Subjects, pins, attachments and samples of a row.
-pub(crate) async fn contents(connection: &mut AsyncPgConnection, row: &ShotRow) -> Result<Shot, StoreError> {
-    let mut shot: Shot = serde_json::from_value(row.document.clone())?;
-    shot.tracks = samples::load(connection, row.id).await?;
-    Ok(shot)
+/// Subjects, pins and attachments of a row, without samples.
+pub(crate) fn parsed(row: &ShotRow) -> Result<Shot, StoreError> {
+    Ok(serde_json::from_value(row.document.clone())?)
 }
 
 impl Store {
@@ -112,17 +111,41 @@ impl Store {
             .select(ShotRow::as_select())
             .load(&mut connection)
             .await?;
-        rows.iter().map(ShotInfo::try_from).collect()
+        rows.iter().map(|row| Ok(ShotInfo::new(row, parsed(row)?.subjects.len()))).collect()
+    }
+
+    /// What a shot is, without anything made of it.
+    pub async fn shot_info(&self, id: Uuid) -> Result<ShotInfo, StoreError> {
+        let mut connection = self.connection().await?;
+        let row = row(&mut connection, id).await?;
+        Ok(ShotInfo::new(&row, parsed(&row)?.subjects.len()))
+    }
+
+    /// Whether a shot and its clip are still as they were read: not edited, with the same samples, prepared as far.
+    pub async fn is_current(&self, known: &ShotInfo, clip: &Clip) -> Result<bool, StoreError> {
+        let mut connection = self.connection().await?;
+        let found = shots::table.inner_join(clips::table).filter(shots::id.eq(known.id));
+        let marks = (shots::revision, shots::samples_version, clips::state, clips::prepared, is_deleted());
+        let found: Option<(i64, i64, String, i32, bool)> =
+            found.select(marks).first(&mut connection).await.optional()?;
+        Ok(found.is_some_and(|(revision, samples, state, prepared, deleted)| {
+            (revision, samples) == (known.revision, known.samples_version) && clip.is_at(&state, prepared) && !deleted
+        }))
     }
 
     /// One shot with everything made of it, as of one moment.
     pub async fn shot(&self, id: Uuid) -> Result<StoredShot, StoreError> {
+        self.shot_again(id, None).await
+    }
+
+    /// The same; samples that have not changed since they were read for `known` are not read again.
+    pub async fn shot_again(&self, id: Uuid, known: Option<&StoredShot>) -> Result<StoredShot, StoreError> {
         let mut connection = self.connection().await?;
         connection
             .build_transaction()
             .read_only()
             .repeatable_read()
-            .run(async |connection| read(connection, id).await)
+            .run(async |connection| read(connection, id, known).await)
             .await
     }
 }
@@ -143,18 +166,32 @@ pub(crate) async fn insert(connection: &mut AsyncPgConnection, new: NewShot<'_>)
     Ok(id)
 }
 
-async fn read(connection: &mut AsyncPgConnection, id: Uuid) -> Result<StoredShot, StoreError> {
+async fn row(connection: &mut AsyncPgConnection, id: Uuid) -> Result<ShotRow, StoreError> {
     let row = shots::table.filter(shots::id.eq(id)).select((ShotRow::as_select(), is_deleted()));
-    let row = living(row.first(connection).await.optional()?)?;
-    let shot = contents(connection, &row).await?;
-    let neighbours: Vec<LogRow> = log::table
+    living(row.first(connection).await.optional()?)
+}
+
+async fn read(
+    connection: &mut AsyncPgConnection,
+    id: Uuid,
+    known: Option<&StoredShot>,
+) -> Result<StoredShot, StoreError> {
+    let row = row(connection, id).await?;
+    let mut shot = parsed(&row)?;
+    let same = known.filter(|known| known.info.id == id && known.info.samples_version == row.samples_version);
+    shot.tracks = match same {
+        Some(known) => known.shot.tracks.clone(),
+        None => samples::load(connection, id).await?,
+    };
+    let neighbours: Vec<(i64, String)> = log::table
         .filter(log::shot_id.eq(id))
         .filter(log::number.eq_any([row.log_head, row.log_head + 1]))
-        .select(LogRow::as_select())
+        .select((log::number, log::title))
         .load(connection)
         .await?;
-    let title = |number: i64| neighbours.iter().find(|entry| entry.number == number).map(|e| e.title.clone());
-    Ok(StoredShot { info: ShotInfo::try_from(&row)?, shot, undo: title(row.log_head), redo: title(row.log_head + 1) })
+    let title = |number: i64| neighbours.iter().find(|(own, _)| *own == number).map(|(_, title)| title.clone());
+    let info = ShotInfo::new(&row, shot.subjects.len());
+    Ok(StoredShot { info, shot, undo: title(row.log_head), redo: title(row.log_head + 1) })
 }
 
 /// The document as it is stored.

@@ -11,8 +11,9 @@ use crate::events::announce_job;
 use crate::job::database_now;
 use crate::lease::{held, hold};
 use crate::rows::JobRow;
-use crate::schema::jobs;
-use crate::{Job, Lease, Store, StoreError};
+use crate::schema::{jobs, projects, shots};
+use crate::shots::lock;
+use crate::{Job, Lease, Store, StoreError, samples};
 
 /// A running job whose worker has not been heard of for this long, in seconds, is taken to be orphaned. Workers
 /// report every second; a loaded machine may be late by a few.
@@ -134,11 +135,27 @@ impl Store {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
+                let followed = pin_of(connection, lease.job).await?;
+                if let Some((shot, _)) = followed {
+                    lock(connection, shot).await?;
+                }
                 hold(connection, lease).await?;
+                if let Some((shot, pin)) = followed {
+                    samples::compact(connection, shot, pin).await?;
+                }
                 end(connection, lease.job, state, result, problem).await
             })
             .await
     }
+}
+
+/// The shot and the pin that a job is about, if it is about one that is there.
+async fn pin_of(connection: &mut AsyncPgConnection, job: Uuid) -> Result<Option<(Uuid, Uuid)>, StoreError> {
+    let about = jobs::table.filter(jobs::id.eq(job)).inner_join(shots::table.inner_join(projects::table));
+    let living = about.filter(projects::deleted_at.is_null()).select((shots::id, jobs::payload));
+    let found: Option<(Uuid, Value)> = living.first(connection).await.optional()?;
+    let pin = |payload: &Value| Uuid::parse_str(payload.get("pin")?.as_str()?).ok();
+    Ok(found.and_then(|(shot, payload)| Some((shot, pin(&payload)?))))
 }
 
 /// Ends a job; a clip that it should have prepared, and did not, cannot be used.

@@ -4,25 +4,19 @@
 use std::future::Future;
 
 use jampin_core::edit::Edit;
-use jampin_store::{Edited, NewJob, StoreError, StoredShot};
+use jampin_store::{Edited, NewJob, StoreError};
 use uuid::Uuid;
 
 use crate::state::AppState;
 
 impl AppState {
     /// Runs something among the long work's threads.
-    async fn aside<T: Send + 'static>(
+    pub(crate) async fn aside<T: Send + 'static>(
         &self,
         work: impl Future<Output = Result<T, StoreError>> + Send + 'static,
     ) -> Result<T, StoreError> {
         let done = self.runtime.spawn(work).await;
         done.unwrap_or_else(|panic| Err(StoreError::Unreachable(format!("it broke down: {panic}"))))
-    }
-
-    /// [`jampin_store::Store::shot`].
-    pub(crate) async fn shot(&self, id: Uuid) -> Result<StoredShot, StoreError> {
-        let store = self.store.clone();
-        self.aside(async move { store.shot(id).await }).await
     }
 
     /// [`jampin_store::Store::edit`].

@@ -1,17 +1,18 @@
 //! Attachments dragged elsewhere.
 
+use std::sync::Arc;
+
 use actix_web::{HttpResponse, post, web};
 use jampin_core::attachment::Attachment;
 use jampin_core::document::Shot;
 use jampin_core::edit::Edit;
 use jampin_core::geometry::Point;
-use jampin_core::scene::Scene;
 use jampin_core::time::Frame;
 use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
-use crate::shots::{Loaded, load};
+use crate::evaluated::load;
 use crate::state::AppState;
 
 #[derive(Deserialize)]
@@ -31,10 +32,11 @@ pub(crate) async fn drag(
 ) -> Result<HttpResponse, ApiError> {
     let (id, which) = path.into_inner();
     let MoveRequest { revision, frame, from, to } = body.into_inner();
-    let Loaded { stored, info, .. } = load(&state, id).await?;
-    let (subject, attachment) = find(&stored.shot, which)?;
-    let scene = Scene::new(&stored.shot, info.size, stored.info.range, &state.typesetter);
-    let kind = scene.moved(which, frame, from, to).ok_or_else(|| {
+    let loaded = load(&state, id).await?;
+    let (subject, attachment) = find(&loaded.stored.shot, which)?;
+    let (shot, typesetter) = (Arc::clone(&loaded), state.typesetter.clone());
+    let moved = web::block(move || shot.scene(&typesetter).moved(which, frame, from, to));
+    let kind = moved.await.map_err(ApiError::internal)?.ok_or_else(|| {
         ApiError::Unusable("It cannot be dragged here. Go to a frame on which it is shown; a boundary line is moved by its pins and points.".into())
     })?;
     let moved = Attachment { kind, ..attachment.clone() };

@@ -3,7 +3,6 @@
 use actix_web::http::header::CONTENT_DISPOSITION;
 use actix_web::{HttpResponse, get, web};
 use jampin_core::document::{Shot, Subject};
-use jampin_core::evaluate::SubjectEvaluation;
 use jampin_core::formats::{
     FrameCount, NamedMotion, NamedTrack, keys_csv, matrices_csv, matrices_json, path_json, samples_csv, samples_json,
 };
@@ -15,8 +14,8 @@ use serde_json::Value;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::evaluated::{EvaluatedShot, load};
 use crate::exports::save_as;
-use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
 /// How the receiver of a file counts frames: `count=0`, `1`, `1001`, any first number, or `timecode`.
@@ -59,7 +58,7 @@ pub(crate) async fn data_file(
 }
 
 /// A file and the name that it is saved under, after the shot's.
-fn written(loaded: &Loaded, file: &str, count: FrameCount) -> Option<(&'static str, Written)> {
+fn written(loaded: &EvaluatedShot, file: &str, count: FrameCount) -> Option<(&'static str, Written)> {
     let (shot, range, rate) = (&loaded.stored.shot, loaded.stored.info.range, loaded.info.rate);
     let names = named_tracks(shot);
     let tracks: Vec<NamedTrack<'_>> =
@@ -67,10 +66,10 @@ fn written(loaded: &Loaded, file: &str, count: FrameCount) -> Option<(&'static s
     Some(match file {
         "samples.csv" => ("samples.csv", Written::Csv(samples_csv(&tracks, range, count))),
         "samples.json" => ("samples.json", Written::Json(samples_json(&tracks, range, rate, count))),
-        "keys.csv" => ("keyframes.csv", Written::Csv(keys_csv(&named_paths(shot), count))),
-        "path.json" => ("paths.json", Written::Json(path_json(&named_paths(shot), range, rate, count))),
-        "matrices.csv" => ("matrices.csv", Written::Csv(matrices_csv(&named_motions(shot), count))),
-        "matrices.json" => ("matrices.json", Written::Json(matrices_json(&named_motions(shot), range, rate, count))),
+        "keys.csv" => ("keyframes.csv", Written::Csv(keys_csv(&named_paths(loaded), count))),
+        "path.json" => ("paths.json", Written::Json(path_json(&named_paths(loaded), range, rate, count))),
+        "matrices.csv" => ("matrices.csv", Written::Csv(matrices_csv(&named_motions(loaded), count))),
+        "matrices.json" => ("matrices.json", Written::Json(matrices_json(&named_motions(loaded), range, rate, count))),
         _ => return None,
     })
 }
@@ -88,12 +87,12 @@ fn named_tracks(shot: &Shot) -> Vec<(String, Uuid)> {
     names
 }
 
-fn named_paths(shot: &Shot) -> Vec<(&str, Path)> {
-    let path = |subject| Some(SubjectEvaluation::new(shot, subject)?.path().clone());
-    shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), path(subject)?))).collect()
+fn named_paths(loaded: &EvaluatedShot) -> Vec<(&str, Path)> {
+    let path = |subject| Some(loaded.subject(subject)?.path().clone());
+    loaded.stored.shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), path(subject)?))).collect()
 }
 
-fn named_motions(shot: &Shot) -> Vec<NamedMotion<'_>> {
-    let poses = |subject| Some(Poses::clone(SubjectEvaluation::new(shot, subject)?.poses()?));
-    shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), poses(subject)?))).collect()
+fn named_motions(loaded: &EvaluatedShot) -> Vec<NamedMotion<'_>> {
+    let poses = |subject| Some(Poses::clone(loaded.poses(subject)?));
+    loaded.stored.shot.subjects.iter().filter_map(|subject| Some((subject.name.as_str(), poses(subject)?))).collect()
 }

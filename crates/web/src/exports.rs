@@ -1,5 +1,7 @@
 //! What goes out: films and samples.
 
+use std::sync::Arc;
+
 use actix_web::http::header::{
     CONTENT_DISPOSITION, CONTENT_LENGTH, Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue,
 };
@@ -16,7 +18,7 @@ use tokio::io::AsyncReadExt;
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
-use crate::shots::{Loaded, load};
+use crate::evaluated::{EvaluatedShot, load};
 use crate::state::AppState;
 
 /// Bytes of a film that are read at a time.
@@ -85,18 +87,21 @@ pub(crate) async fn still(
     id: web::Path<Uuid>,
     query: web::Query<StillRequest>,
 ) -> Result<HttpResponse, ApiError> {
-    let Loaded { stored, info, table, .. } = load(&state, *id).await?;
+    let loaded = load(&state, *id).await?;
+    let stored = &loaded.stored;
     let name = format!("{} {}.png", stored.info.name, query.frame);
-    let library = state.library.clone();
+    let (library, typesetter) = (state.library.clone(), state.typesetter.clone());
     let StillRequest { frame, graphics } = query.into_inner();
+    let shot = Arc::clone(&loaded);
     let png = web::block(move || {
+        let EvaluatedShot { stored, info, table, .. } = &*shot;
         let clip = library.clip(stored.info.clip_id).original();
         let painting = Painting {
             clip: &clip,
-            info: &info,
-            table: &table,
+            info,
+            table,
             range: stored.info.range,
-            shot: &stored.shot,
+            scene: shot.scene(&typesetter),
             pictures: &pictures_of(&library, &stored.shot),
             product: if graphics { Product::Other(Pictured::PngGraphics) } else { Product::Film(Container::Mp4) },
             name: "",

@@ -14,15 +14,15 @@ use jampin_render::{Artwork, Pictures};
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
+use crate::evaluated::{EvaluatedShot, load};
 use crate::exports::save_as;
-use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
 /// A file of the graphics: its media type, its ending, and how it is made.
 struct Kind {
     media_type: &'static str,
     ending: &'static str,
-    write: fn(&Scene, &Loaded, &[DrawnArt]) -> String,
+    write: fn(&Scene, &EvaluatedShot, &[DrawnArt]) -> String,
 }
 
 const SVG: Kind = Kind {
@@ -44,7 +44,7 @@ const WEBVTT: Kind = Kind {
 };
 
 /// When each frame of the shot begins, and when the last ends, from the first on.
-fn times(loaded: &Loaded) -> Vec<i64> {
+fn times(loaded: &EvaluatedShot) -> Vec<i64> {
     let range = loaded.stored.info.range;
     let at = |frame: u32| loaded.table.micros(Frame(frame)).unwrap_or(0);
     let first = at(range.first.0);
@@ -71,9 +71,9 @@ async fn file(state: &web::Data<AppState>, id: Uuid, kind: &'static Kind) -> Res
     let name = format!("{}.{}", loaded.stored.info.name, kind.ending);
     let state = state.clone();
     let made = web::block(move || {
-        let scene = Scene::new(&loaded.stored.shot, loaded.info.size, loaded.stored.info.range, &state.typesetter);
-        let art = drawn_art(&state, &scene, &pictures_of(&state.library, &loaded.stored.shot))?;
-        Ok::<_, ApiError>((kind.write)(&scene, &loaded, &art))
+        let scene = loaded.scene(&state.typesetter);
+        let art = drawn_art(&state, scene, &pictures_of(&state.library, &loaded.stored.shot))?;
+        Ok::<_, ApiError>((kind.write)(scene, &loaded, &art))
     });
     let text = made.await.map_err(ApiError::internal)??;
     Ok(HttpResponse::Ok().content_type(kind.media_type).insert_header((CONTENT_DISPOSITION, save_as(&name))).body(text))

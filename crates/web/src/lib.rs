@@ -7,6 +7,7 @@ mod clips;
 mod data;
 mod deletion;
 mod error;
+mod evaluated;
 mod events;
 mod exports;
 mod follow;
@@ -31,6 +32,8 @@ mod projects;
 mod queue;
 mod ranges;
 mod recipes;
+mod run_columns;
+mod scenes;
 mod shots;
 mod shutter;
 mod spots;
@@ -99,7 +102,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(frames::preview)
         .service(shots::shot_state)
         .service(shots::shot_samples)
-        .service(shots::shot_scene)
+        .service(scenes::shot_scene)
         .service(shots::flare_looks)
         .service(shots::pin_doubts)
         .service(shots::shot_log)

@@ -10,7 +10,7 @@ use uuid::Uuid;
 
 use crate::attachments::find;
 use crate::error::ApiError;
-use crate::shots::{Loaded, load};
+use crate::evaluated::{EvaluatedShot, load};
 use crate::state::AppState;
 
 /// Somebody else may be at work in the other shot: so often it is tried.
@@ -36,7 +36,8 @@ pub(crate) async fn dress(
     if !(1..=MAX_NAME).contains(&name.chars().count()) {
         return Err(ApiError::Unusable(format!("The name of a look has 1 to {MAX_NAME} characters.")));
     }
-    let Loaded { stored, clip, .. } = load(&state, id).await?;
+    let loaded = load(&state, id).await?;
+    let EvaluatedShot { stored, clip, .. } = &*loaded;
     let (_, attachment) = find(&stored.shot, which)?;
     let kept = state.store.looks(clip.project_id).await?;
     let known = kept.into_iter().find(|look| look.look.as_ref() == Some(&name));
@@ -85,8 +86,8 @@ async fn looks_follow(state: &AppState, before: &StoredShot) -> Result<(), ApiEr
     if !before.shot.subjects.iter().flat_map(|subject| &subject.attachments).any(with_look) {
         return Ok(());
     }
-    let after = state.shot(before.info.id).await?;
-    for look in changed_looks(&before.shot, &after.shot) {
+    let after = load(state, before.info.id).await?;
+    for look in changed_looks(&before.shot, &after.stored.shot) {
         state.store.keep_look(before.info.project_id, &look).await?;
         for other in state.store.shots(before.info.project_id).await? {
             if other.id != before.info.id {
@@ -100,12 +101,12 @@ async fn looks_follow(state: &AppState, before: &StoredShot) -> Result<(), ApiEr
 async fn follow(state: &AppState, shot: Uuid, look: &Attachment) -> Result<(), ApiError> {
     let title = format!("Look \u{201c}{}\u{201d}", look.look.as_deref().unwrap_or_default());
     for attempt in 1..=TRIES {
-        let stored = state.shot(shot).await?;
-        let edits = apply_look(&stored.shot, look, |other| other.look == look.look);
+        let loaded = load(state, shot).await?;
+        let edits = apply_look(&loaded.stored.shot, look, |other| other.look == look.look);
         if edits.is_empty() {
             return Ok(());
         }
-        match state.edit(shot, stored.info.revision, &title, &Edit::All { edits }).await {
+        match state.edit(shot, loaded.stored.info.revision, &title, &Edit::All { edits }).await {
             Err(StoreError::Stale { .. }) if attempt < TRIES => {}
             done => return Ok(done.map(|_| ())?),
         }

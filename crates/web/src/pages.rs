@@ -108,7 +108,7 @@ pub(crate) async fn deleted_page(state: web::Data<AppState>) -> HttpResponse {
 #[get("/shots/{id}")]
 pub(crate) async fn bench_page(state: web::Data<AppState>, id: web::Path<Uuid>) -> HttpResponse {
     let found: Result<(ShotInfo, Project), ApiError> = async {
-        let shot = state.shot(*id).await?.info;
+        let shot = state.store.shot_info(*id).await?;
         let project = state.store.project(shot.project_id).await?;
         // Whoever opens it is going to click into it.
         planes::ask(&state, &state.store.clip(shot.clip_id).await?, shot.range.first).await?;

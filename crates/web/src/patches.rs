@@ -13,8 +13,8 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::evaluated::load;
 use crate::planes;
-use crate::shots::load;
 use crate::state::AppState;
 
 /// Wanted side of a little picture, in pixels; the pattern is enlarged a whole number of times to come near it.

@@ -12,6 +12,7 @@ use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
+use crate::evaluated::load;
 use crate::state::AppState;
 
 pub(crate) fn subject_of(shot: &Shot, id: Uuid) -> Result<&Subject, ApiError> {
@@ -19,9 +20,8 @@ pub(crate) fn subject_of(shot: &Shot, id: Uuid) -> Result<&Subject, ApiError> {
 }
 
 /// Places by frame in columns, keyframes, and how far it is from the samples.
-fn answer(shot: &Shot, subject: &Subject) -> Value {
-    let evaluated = SubjectEvaluation::new(shot, subject);
-    let known = evaluated.as_ref().and_then(|evaluated| Some((evaluated.track(), evaluated.poses()?)));
+fn answer(subject: &Subject, evaluated: Option<&SubjectEvaluation>) -> Value {
+    let known = evaluated.and_then(|evaluated| Some((evaluated.track(), evaluated.poses()?)));
     let Some((motion, poses)) = known else { return json!({ "frame": [], "x": [], "y": [], "keys": [] }) };
     let (path, cleaning) = (poses.path(), subject.cleaning.as_ref());
     let round = |value: f64| (value * 1e4).round() / 1e4;
@@ -59,10 +59,10 @@ pub(crate) async fn subject_path(
     path: web::Path<(Uuid, Uuid)>,
 ) -> Result<HttpResponse, ApiError> {
     let (id, which) = path.into_inner();
-    let stored = state.shot(id).await?;
+    let loaded = load(&state, id).await?;
     let made = web::block(move || {
-        let subject = subject_of(&stored.shot, which)?;
-        Ok::<_, ApiError>(answer(&stored.shot, subject))
+        let subject = subject_of(&loaded.stored.shot, which)?;
+        Ok::<_, ApiError>(answer(subject, loaded.subject(subject)))
     });
     Ok(HttpResponse::Ok().json(made.await.map_err(ApiError::internal)??))
 }
@@ -84,10 +84,11 @@ pub(crate) async fn preview_path(
     if let Some(problem) = cleaning.as_ref().and_then(|cleaning| cleaning.check().err()) {
         return Err(ApiError::Unusable(sentence(&problem.to_string())));
     }
-    let stored = state.shot(id).await?;
+    let loaded = load(&state, id).await?;
     let made = web::block(move || {
-        let subject = Subject { cleaning, ..subject_of(&stored.shot, which)?.clone() };
-        Ok::<_, ApiError>(answer(&stored.shot, &subject))
+        let shot = &loaded.stored.shot;
+        let subject = Subject { cleaning, ..subject_of(shot, which)?.clone() };
+        Ok::<_, ApiError>(answer(&subject, SubjectEvaluation::new(shot, &subject).as_ref()))
     });
     Ok(HttpResponse::Ok().json(made.await.map_err(ApiError::internal)??))
 }

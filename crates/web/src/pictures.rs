@@ -6,7 +6,6 @@ use jampin_core::attachment::{Attachment, AttachmentKind};
 use jampin_core::attachment::{Corner, Orientation, Picture, PictureMount};
 use jampin_core::document::Subject;
 use jampin_core::edit::Edit;
-use jampin_core::evaluate::SubjectEvaluation;
 use jampin_core::geometry::Point;
 use jampin_core::motion::Poses;
 use jampin_core::time::Frame;
@@ -17,8 +16,8 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::evaluated::load;
 use crate::paths::subject_of;
-use crate::shots::{Loaded, load};
 use crate::state::AppState;
 use crate::upload::{UploadQuery, shown_name};
 
@@ -80,13 +79,12 @@ pub(crate) async fn hang(
 ) -> Result<HttpResponse, ApiError> {
     let (id, which) = path.into_inner();
     let HangRequest { revision, frame, picture } = body.into_inner();
-    let Loaded { stored, info, .. } = load(&state, id).await?;
-    let subject = subject_of(&stored.shot, which)?;
+    let loaded = load(&state, id).await?;
+    let subject = subject_of(&loaded.stored.shot, which)?;
     let image = state.store.picture(picture).await?;
     let pixels = [image.width, image.height].map(|side| side.max(1) as u32);
-    let evaluated = SubjectEvaluation::new(&stored.shot, subject);
-    let face = evaluated.as_ref().and_then(SubjectEvaluation::poses).and_then(|poses| face_of(subject, poses, frame));
-    let wide = USUAL_SHARE * f64::from(info.size.width);
+    let face = loaded.poses(subject).and_then(|poses| face_of(subject, poses, frame));
+    let wide = USUAL_SHARE * f64::from(loaded.info.size.width);
     let (mount, size) = match face {
         Some(corners) => (PictureMount::Face(corners), [1.0, 1.0]),
         None => {

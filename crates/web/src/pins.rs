@@ -21,9 +21,9 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::evaluated::{EvaluatedShot, load};
 use crate::paths::subject_of;
 use crate::planes;
-use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
 /// Half the side of the neighbourhood that a pattern is chosen from, in pixels.
@@ -84,7 +84,7 @@ pub(crate) async fn put_pin(
 }
 
 /// Title, subject and edits that make a subject of a pin.
-fn put_new_subject(loaded: &Loaded, name: Option<&str>, pin: &Pin) -> (String, Uuid, Vec<Edit>) {
+fn put_new_subject(loaded: &EvaluatedShot, name: Option<&str>, pin: &Pin) -> (String, Uuid, Vec<Edit>) {
     let label = Label::for_picture(loaded.info.size);
     let subject = new_subject(&loaded.stored.shot, name, pin.clone(), label);
     let (title, id) = (format!("New subject {}", subject.letter), subject.id);
@@ -127,7 +127,12 @@ fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin, label: Label) -> Subje
 }
 
 /// Pattern side and search distance that suit the spot.
-async fn choose(state: &AppState, loaded: &Loaded, frame: Frame, at: Point) -> Result<(PatternChoice, u32), ApiError> {
+async fn choose(
+    state: &AppState,
+    loaded: &EvaluatedShot,
+    frame: Frame,
+    at: Point,
+) -> Result<(PatternChoice, u32), ApiError> {
     let part = loaded.part(frame);
     let neighbour = [1, -1].into_iter().filter_map(|step| frame.step(step)).find(|other| part.contains(*other));
     let mut stored = planes::open(state, loaded, frame, PATIENCE).await?;

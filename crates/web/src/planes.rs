@@ -8,7 +8,7 @@ use jampin_media::{Cancel, MediaError, StoredPlanes, WhenMissing};
 use jampin_store::Clip;
 
 use crate::error::ApiError;
-use crate::shots::Loaded;
+use crate::evaluated::EvaluatedShot;
 use crate::state::AppState;
 
 /// Sees to it that they are there, or are being made; `near` is wanted first.
@@ -19,7 +19,7 @@ pub(crate) async fn ask(state: &AppState, clip: &Clip, near: Frame) -> Result<()
 /// Opens them; a frame that is not there yet is waited for so long.
 pub(crate) async fn open(
     state: &AppState,
-    loaded: &Loaded,
+    loaded: &EvaluatedShot,
     near: Frame,
     wait: Duration,
 ) -> Result<StoredPlanes, ApiError> {

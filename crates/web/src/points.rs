@@ -2,7 +2,6 @@
 
 use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
-use jampin_core::evaluate::SubjectEvaluation;
 use jampin_core::geometry::Point;
 use jampin_core::motion::CarriedPoint;
 use jampin_core::time::Frame;
@@ -11,8 +10,8 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::evaluated::load;
 use crate::paths::subject_of;
-use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
 #[derive(Deserialize)]
@@ -34,10 +33,9 @@ pub(crate) async fn place(
 ) -> Result<HttpResponse, ApiError> {
     let (id, which) = path.into_inner();
     let PlaceRequest { revision, frame, at, point } = body.into_inner();
-    let Loaded { stored, .. } = load(&state, id).await?;
-    let subject = subject_of(&stored.shot, which)?;
-    let evaluated = SubjectEvaluation::new(&stored.shot, subject);
-    let there = evaluated.as_ref().and_then(SubjectEvaluation::poses).is_some_and(|poses| poses.at(frame).is_some());
+    let loaded = load(&state, id).await?;
+    let subject = subject_of(&loaded.stored.shot, which)?;
+    let there = loaded.poses(subject).is_some_and(|poses| poses.at(frame).is_some());
     if !there {
         let message = format!("{} is not there on frame {frame}, so nothing can carry a point.", subject.name);
         return Err(ApiError::Unusable(message));

@@ -15,7 +15,7 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
-use crate::shots::{Loaded, load};
+use crate::evaluated::{EvaluatedShot, load};
 use crate::state::AppState;
 
 #[derive(Deserialize)]
@@ -71,7 +71,7 @@ pub(crate) async fn change_range(
 
 /// A range of a pin, with what is known of it.
 struct Change<'a> {
-    loaded: &'a Loaded,
+    loaded: &'a EvaluatedShot,
     subject: &'a Subject,
     pin: &'a Pin,
     track: &'a Track,
@@ -79,7 +79,7 @@ struct Change<'a> {
 }
 
 impl<'a> Change<'a> {
-    fn new(loaded: &'a Loaded, pin: Uuid, range: FrameRange) -> Result<Self, ApiError> {
+    fn new(loaded: &'a EvaluatedShot, pin: Uuid, range: FrameRange) -> Result<Self, ApiError> {
         let shot = &loaded.stored.shot;
         let (subject, pin) =
             shot.pin(pin).ok_or_else(|| ApiError::NotFound("This pin is not there any more.".into()))?;

@@ -1,28 +1,21 @@
 //! A shot: all of it, its samples, its scene, its edits.
 
-use std::sync::Arc;
-
 use actix_web::{HttpResponse, get, post, web};
 use jampin_core::attachment::Flare;
 use jampin_core::check::{key_pictures, pace};
-use jampin_core::document::{SUBJECT_COLOURS, Shot, Subject};
+use jampin_core::document::{SUBJECT_COLOURS, Subject};
 use jampin_core::edit::{Edit, propagate_look};
-use jampin_core::evaluate::SubjectEvaluation;
-use jampin_core::follow::shot_part;
 use jampin_core::geometry::Size;
 use jampin_core::pin::Pin;
-use jampin_core::scene::{Art, Drawable, Scene};
 use jampin_core::solve::{doubts, next_guide};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::Track;
-use jampin_media::{ClipInfo, FrameTable};
-use jampin_render::{Artwork, TypesetError};
-use jampin_store::{Clip, StoredShot};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
+use crate::evaluated::{EvaluatedShot, load};
 use crate::looks::keep_up;
 use crate::state::AppState;
 
@@ -30,30 +23,6 @@ use crate::state::AppState;
 const JOBS_SHOWN: i64 = 12;
 /// Entries of the log that are shown.
 const LOG_SHOWN: i64 = 100;
-
-/// A shot with its clip, ready to work on.
-pub(crate) struct Loaded {
-    pub stored: StoredShot,
-    pub clip: Clip,
-    pub info: ClipInfo,
-    pub table: FrameTable,
-}
-
-impl Loaded {
-    /// The part of the shot between two cuts that holds a frame.
-    pub fn part(&self, frame: Frame) -> FrameRange {
-        let cuts = self.stored.shot.cuts(self.clip.cuts.iter().map(|cut| Frame(*cut as u32)));
-        shot_part(self.stored.info.range, &cuts, frame)
-    }
-}
-
-pub(crate) async fn load(state: &AppState, id: Uuid) -> Result<Loaded, ApiError> {
-    let stored = state.shot(id).await?;
-    let clip = state.store.clip(stored.info.clip_id).await?;
-    let info = serde_json::from_value(clip.info.clone()).map_err(ApiError::internal)?;
-    let table = serde_json::from_value(clip.frames.clone()).map_err(ApiError::internal)?;
-    Ok(Loaded { stored, clip, info, table })
-}
 
 /// Samples of a pin, one array a column.
 #[derive(Serialize)]
@@ -99,10 +68,11 @@ fn pins(subjects: &[Subject]) -> impl Iterator<Item = Uuid> + '_ {
 pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
     // Jobs first: one that is seen to have ended has then left its samples in what is read next.
     let jobs = state.store.shot_jobs(*id, JOBS_SHOWN).await?;
-    let Loaded { stored, clip, info, table } = load(&state, *id).await?;
-    let recipes = state.store.recipes(clip.project_id).await?;
-    let looks = state.store.looks(clip.project_id).await?;
+    let loaded = load(&state, *id).await?;
+    let recipes = state.store.recipes(loaded.clip.project_id).await?;
+    let looks = state.store.looks(loaded.clip.project_id).await?;
     let answer = web::block(move || {
+        let EvaluatedShot { stored, clip, info, table, .. } = &*loaded;
         let all = |pin: Uuid| columns(pin, stored.shot.track(pin), Frame(0), Frame(u32::MAX));
         let tracks: Vec<Columns> = pins(&stored.shot.subjects).map(all).collect();
         let times: Vec<i64> = (0..=table.len()).filter_map(|frame| table.micros(Frame(frame))).collect();
@@ -132,8 +102,8 @@ pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) 
 #[derive(Deserialize)]
 pub(crate) struct SampleQuery {
     pin: Uuid,
-    first: u32,
-    last: u32,
+    first: Frame,
+    last: Frame,
 }
 
 #[get("/api/shots/{id}/samples")]
@@ -142,9 +112,11 @@ pub(crate) async fn shot_samples(
     id: web::Path<Uuid>,
     query: web::Query<SampleQuery>,
 ) -> Result<HttpResponse, ApiError> {
-    let stored = state.shot(*id).await?;
-    let track = stored.shot.track(query.pin);
-    Ok(HttpResponse::Ok().json(columns(query.pin, track, Frame(query.first), Frame(query.last))))
+    let SampleQuery { pin, first, last } = *query;
+    let range = FrameRange::new(first, last)
+        .ok_or_else(|| ApiError::Unusable("The last frame has to be the first or after it.".into()))?;
+    let track = state.store.samples(*id, pin, range).await?;
+    Ok(HttpResponse::Ok().json(columns(pin, &track, first, last)))
 }
 
 /// The frames of a pin most worth a look, the frame on which one more guide would help most, its pace, and the frames to compare others with.
@@ -154,16 +126,16 @@ pub(crate) async fn pin_doubts(
     path: web::Path<(Uuid, Uuid)>,
 ) -> Result<HttpResponse, ApiError> {
     let (id, pin) = path.into_inner();
-    let stored = state.shot(id).await?;
-    let answer = web::block(move || doubts_json(&stored.shot, pin)).await.map_err(ApiError::internal)?;
+    let loaded = load(&state, id).await?;
+    let answer = web::block(move || doubts_json(&loaded, pin)).await.map_err(ApiError::internal)?;
     Ok(HttpResponse::Ok().json(answer))
 }
 
-fn doubts_json(shot: &Shot, pin: Uuid) -> Value {
+fn doubts_json(loaded: &EvaluatedShot, pin: Uuid) -> Value {
+    let shot = &loaded.stored.shot;
     let track = shot.track(pin);
-    let subject = shot.pin(pin).and_then(|(subject, _)| SubjectEvaluation::new(shot, subject));
-    let off =
-        subject.as_ref().and_then(SubjectEvaluation::motion).map(|motion| motion.residuals_of(pin)).unwrap_or_default();
+    let evaluated = shot.pin(pin).and_then(|(subject, _)| loaded.subject(subject));
+    let off = evaluated.and_then(|of| of.motion()).map(|motion| motion.residuals_of(pin)).unwrap_or_default();
     let keys = shot.pin(pin).map(|(_, pin)| key_pictures(pin, track)).unwrap_or_default();
     json!({
         "doubts": doubts(track, &off), "next_guide": next_guide(track), "pace": pace(track), "keys": keys,
@@ -174,53 +146,7 @@ fn doubts_json(shot: &Shot, pin: Uuid) -> Value {
 /// Flares to start from, as large as suits the shot's picture.
 #[get("/api/shots/{id}/flares")]
 pub(crate) async fn flare_looks(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
-    let Loaded { info, .. } = load(&state, *id).await?;
-    Ok(HttpResponse::Ok().json(Flare::looks(info.size)))
-}
-
-/// The artwork, and for every frame of the shot what to paint: what the exporter paints too.
-#[get("/api/shots/{id}/scene")]
-pub(crate) async fn shot_scene(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
-    let Loaded { stored, info, .. } = load(&state, *id).await?;
-    let typesetter = state.typesetter.clone();
-    let answer = web::block(move || Ok(scene_json(&stored, info.size, &typesetter)?.to_string()));
-    let answer: Result<String, ApiError> = answer.await.map_err(ApiError::internal)?;
-    Ok(HttpResponse::Ok().content_type("application/json").body(answer?))
-}
-
-fn scene_json(stored: &StoredShot, size: Size, typesetter: &jampin_render::Typesetter) -> Result<Value, ApiError> {
-    let range = stored.info.range;
-    let scene = Scene::new(&stored.shot, size, range, typesetter);
-    let drawn = |art: Arc<Artwork>| json!({ "svg": art.svg, "width": art.width, "height": art.height });
-    let artwork = scene.artwork().map(|art| match art {
-        Art::Label(art) => typesetter.artwork(art).map(drawn),
-        Art::Flare(part) => typesetter.flare(part).map(drawn),
-        Art::Picture(id, [width, height]) => {
-            Ok(json!({ "href": format!("/pictures/{id}"), "width": width, "height": height }))
-        }
-    });
-    let artwork = artwork.collect::<Result<Vec<Value>, TypesetError>>().map_err(ApiError::internal)?;
-    let offsets: Vec<Value> = scene
-        .offsets()
-        .map(|(art, attachment, offset)| json!({ "art": art, "attachment": attachment, "offset": offset }))
-        .collect();
-    let frames: Vec<Value> = range.frames().map(|frame| frame_json(&scene, frame)).collect();
-    Ok(
-        json!({ "revision": stored.info.revision, "artwork": artwork, "offsets": offsets, "first": range.first, "frames": frames }),
-    )
-}
-
-/// The drawables of a frame from back to front, each with the attachment that it belongs to.
-fn frame_json(scene: &Scene, frame: Frame) -> Value {
-    let all = scene.frame_by_attachment(frame).into_iter();
-    let with_owner = |(owner, drawables): (Uuid, Vec<Drawable>)| {
-        drawables.into_iter().map(move |drawable| {
-            let mut value = json!(drawable);
-            value["of"] = json!(owner);
-            value
-        })
-    };
-    all.flat_map(with_owner).collect()
+    Ok(HttpResponse::Ok().json(Flare::looks(load(&state, *id).await?.info.size)))
 }
 
 #[get("/api/shots/{id}/log")]
@@ -274,9 +200,9 @@ pub(crate) async fn undo(
     id: web::Path<Uuid>,
     at: web::Json<At>,
 ) -> Result<HttpResponse, ApiError> {
-    let before = state.shot(*id).await?;
+    let before = load(&state, *id).await?;
     let undone = state.undo(*id, at.revision).await?;
-    keep_up(&state, &before).await;
+    keep_up(&state, &before.stored).await;
     Ok(HttpResponse::Ok().json(undone))
 }
 
@@ -286,8 +212,8 @@ pub(crate) async fn redo(
     id: web::Path<Uuid>,
     at: web::Json<At>,
 ) -> Result<HttpResponse, ApiError> {
-    let before = state.shot(*id).await?;
+    let before = load(&state, *id).await?;
     let redone = state.redo(*id, at.revision).await?;
-    keep_up(&state, &before).await;
+    keep_up(&state, &before.stored).await;
     Ok(HttpResponse::Ok().json(redone))
 }

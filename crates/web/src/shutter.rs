@@ -10,8 +10,8 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::evaluated::load;
 use crate::planes;
-use crate::shots::load;
 use crate::state::AppState;
 
 /// Degrees of a frame, measured on all pins of the shot that go fast enough.

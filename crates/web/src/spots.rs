@@ -13,8 +13,8 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::evaluated::load;
 use crate::planes;
-use crate::shots::load;
 use crate::state::AppState;
 
 /// Pattern that spots are looked for with, in pixels: the usual one.

@@ -10,6 +10,7 @@ use tokio::runtime::Handle;
 use tokio::sync::Semaphore;
 
 use crate::Metrics;
+use crate::evaluated::EvaluatedShots;
 use crate::listeners::Listeners;
 
 /// Films that come in at the same time.
@@ -41,6 +42,8 @@ pub struct AppState {
     pub metrics: Metrics,
     /// Films that may come in at once.
     pub(crate) uploads: Arc<Semaphore>,
+    /// Shots that were asked for last.
+    pub(crate) shots: EvaluatedShots,
     /// Pages that listen for news.
     pub(crate) listeners: Listeners,
     /// Where whole shots are read and written.
@@ -58,6 +61,7 @@ impl AppState {
             settings,
             metrics: Metrics::new().map_err(std::io::Error::other)?,
             uploads: Arc::new(Semaphore::new(UPLOADS)),
+            shots: EvaluatedShots::default(),
             listeners: Listeners::default(),
             runtime: Handle::current(),
         })

@@ -10,8 +10,8 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::evaluated::load;
 use crate::planes;
-use crate::shots::{Loaded, load};
 use crate::state::AppState;
 
 /// Pixels of the picture on each side of the pin: enough to see what the pattern lies in.
@@ -40,8 +40,11 @@ pub(crate) async fn pin_weave(
         Which::Rows => Threads::Rows,
         Which::Columns => Threads::Columns,
     };
-    let Loaded { stored, .. } = loaded;
-    let made = web::block(move || weave(&mut source, stored.shot.track(pin), stored.info.range, HALF, threads)).await;
+    let made = web::block(move || {
+        let stored = &loaded.stored;
+        weave(&mut source, stored.shot.track(pin), stored.info.range, HALF, threads)
+    });
+    let made = made.await;
     let plane = made.map_err(ApiError::internal)?.map_err(planes::problem)?;
     Ok(HttpResponse::Ok()
         // The page asks with a number that changes with the samples.

@@ -1,6 +1,7 @@
 //! Everything made of one shot.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -18,9 +19,9 @@ pub struct Shot {
     /// Frames on which the film was found to go over to another picture, and a person says that it does not.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub no_cuts: Vec<Frame>,
-    /// Samples by pin. Stored apart from the rest, because they are many.
+    /// Samples by pin. Stored apart from the rest, because they are many; shared by copies of the shot until one changes them.
     #[serde(skip)]
-    pub tracks: BTreeMap<Uuid, Track>,
+    pub tracks: BTreeMap<Uuid, Arc<Track>>,
 }
 
 impl Shot {
@@ -43,7 +44,12 @@ impl Shot {
     /// The samples of a pin; an empty track when nothing was followed yet.
     pub fn track(&self, pin: Uuid) -> &Track {
         static EMPTY: Track = Track::new();
-        self.tracks.get(&pin).unwrap_or(&EMPTY)
+        self.tracks.get(&pin).map_or(&EMPTY, |track| track)
+    }
+
+    /// The samples of a pin, to change them.
+    pub fn track_mut(&mut self, pin: Uuid) -> &mut Track {
+        Arc::make_mut(self.tracks.entry(pin).or_default())
     }
 
     /// The first letter of the alphabet that no subject has; `'?'` when all 26 are taken.

@@ -69,6 +69,16 @@ impl Subject {
         }
     }
 
+    /// Whether it has the same motion as another state of it, given the same samples: names and attachments do not count.
+    pub fn moves_like(&self, other: &Self) -> bool {
+        let key = |subject: &Self| (subject.motion, subject.pins.first().map(|pin| pin.frame));
+        let pins = |subject: &Self| subject.pins.iter().map(|pin| (pin.id, pin.motion)).collect::<Vec<_>>();
+        key(self) == key(other)
+            && pins(self) == pins(other)
+            && self.cleaning == other.cleaning
+            && self.hand_overs == other.hand_overs
+    }
+
     /// Whether anything that hangs on it is shown.
     pub fn is_shown(&self) -> bool {
         self.attachments.iter().any(|attachment| attachment.show.on)

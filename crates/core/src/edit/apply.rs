@@ -52,11 +52,15 @@ impl Edit {
         }
     }
 
-    /// The pins whose samples this change touches.
-    pub fn touched_tracks(&self) -> Vec<Uuid> {
+    /// The pins whose samples this change of a shot reads or touches: to make it, no others need to be there.
+    pub fn touched_tracks(&self, shot: &Shot) -> Vec<Uuid> {
         match self {
             Self::SetSamples { pin, .. } | Self::RemovePin { pin } => vec![*pin],
-            Self::All { edits } => edits.iter().flat_map(Self::touched_tracks).collect(),
+            Self::RemoveSubject { subject } => shot
+                .subject(*subject)
+                .map(|subject| subject.pins.iter().map(|pin| pin.id).collect())
+                .unwrap_or_default(),
+            Self::All { edits } => edits.iter().flat_map(|edit| edit.touched_tracks(shot)).collect(),
             _ => Vec::new(),
         }
     }
@@ -204,7 +208,7 @@ fn set_samples(shot: &mut Shot, pin: Uuid, samples: &[(Frame, Option<Sample>)]) 
     if shot.pin(pin).is_none() {
         return Err(EditError::NotThere("pin"));
     }
-    let track = shot.tracks.entry(pin).or_default();
+    let track = shot.track_mut(pin);
     let mut before: Vec<_> = samples.iter().map(|&(frame, sample)| (frame, track.set(frame, sample))).collect();
     // A frame named twice must get back what was there first, so the inverse runs the other way.
     before.reverse();

@@ -34,7 +34,7 @@ fn yard(boundary: Boundary) -> Shot {
         attachments: vec![attachment],
         ..Subject::new(Uuid::from_u128(60), "Yard", 'A', 1)
     };
-    let tracks = places.iter().enumerate().map(|(i, at)| (id(i), track(at))).collect();
+    let tracks = places.iter().enumerate().map(|(i, at)| (id(i), Arc::new(track(at)))).collect();
     Shot { subjects: vec![subject], tracks, ..Shot::default() }
 }
 

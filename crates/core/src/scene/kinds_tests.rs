@@ -32,7 +32,7 @@ fn shot(corners: usize, kind: AttachmentKind) -> Shot {
         attachments: vec![attachment],
         ..Subject::new(Uuid::from_u128(60), "Shed", 'A', 1)
     };
-    let tracks = places.iter().enumerate().map(|(i, at)| (id(i), track(at))).collect();
+    let tracks = places.iter().enumerate().map(|(i, at)| (id(i), Arc::new(track(at)))).collect();
     Shot { subjects: vec![subject], tracks, ..Shot::default() }
 }
 

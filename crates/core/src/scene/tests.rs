@@ -19,7 +19,7 @@ fn shot(label: Label, places: &[(u32, f64, f64)]) -> Shot {
     let found = |&(frame, x, y): &(u32, f64, f64)| {
         (Frame(frame), Sample { state: SampleState::Found, ..Sample::guide(Point::new(x, y)) })
     };
-    let tracks = [(Uuid::from_u128(1), places.iter().map(found).collect())].into();
+    let tracks = [(Uuid::from_u128(1), Arc::new(places.iter().map(found).collect()))].into();
     Shot { subjects: vec![subject], tracks, ..Shot::default() }
 }
 

@@ -26,7 +26,11 @@ fn subject(n: u128, places: &[(f64, f64)], attachments: Vec<Attachment>) -> (Sub
 
 fn shot(subjects: Vec<(Subject, (Uuid, Track))>) -> Shot {
     let (subjects, tracks): (Vec<_>, Vec<_>) = subjects.into_iter().unzip();
-    Shot { subjects, tracks: tracks.into_iter().collect(), ..Shot::default() }
+    Shot {
+        subjects,
+        tracks: tracks.into_iter().map(|(pin, track)| (pin, Arc::new(track))).collect(),
+        ..Shot::default()
+    }
 }
 
 fn attachment(n: u128, show: Show, kind: AttachmentKind) -> Attachment {

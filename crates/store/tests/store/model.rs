@@ -274,7 +274,7 @@ fn walk(seed: u64) {
             assert_eq!(stored.shot.subjects, model.shot().subjects, "step {n} of {seed}");
             assert_eq!(stored.shot.no_cuts, model.shot().no_cuts);
             for (pin, track) in &stored.shot.tracks {
-                assert_eq!(track, model.shot().track(*pin), "step {n} of {seed}");
+                assert_eq!(**track, *model.shot().track(*pin), "step {n} of {seed}");
             }
         }
         let Counts { made, refused, undone, redone } = counts;
