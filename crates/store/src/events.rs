@@ -5,14 +5,17 @@ use diesel::{ExpressionMethods, QueryDsl};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use futures_util::StreamExt;
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
 use uuid::Uuid;
 
 use crate::schema::jobs;
 use crate::{Store, StoreError};
 
 const CHANNEL: &str = "jampin";
+/// PostgreSQL sends at most 8000 bytes with a notification.
+const LONGEST_PROGRESS: usize = 6000;
 
-/// Something changed. Small: who needs the contents fetches them.
+/// Something changed. Small things are said with it; who needs more fetches it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "event", rename_all = "snake_case")]
 pub enum Event {
@@ -42,6 +45,10 @@ pub enum Event {
         project: Uuid,
         /// Its shot, if it is about one.
         shot: Option<Uuid>,
+        /// Its state, in the word that is stored.
+        state: String,
+        /// How far it has come; nothing where that is too long to be sent.
+        progress: Option<Value>,
     },
     /// A clip moved on.
     Clip {
@@ -68,9 +75,11 @@ pub(crate) async fn announce(connection: &mut AsyncPgConnection, event: &Event) 
 }
 
 pub(crate) async fn announce_job(connection: &mut AsyncPgConnection, id: Uuid) -> Result<(), StoreError> {
-    let about = jobs::table.filter(jobs::id.eq(id)).select((jobs::project_id, jobs::shot_id));
-    let (project, shot) = about.first(connection).await?;
-    announce(connection, &Event::Job { job: id, project, shot }).await
+    let columns = (jobs::project_id, jobs::shot_id, jobs::state, jobs::progress);
+    let about = jobs::table.filter(jobs::id.eq(id)).select(columns);
+    let (project, shot, state, progress): (Uuid, Option<Uuid>, String, Value) = about.first(connection).await?;
+    let progress = Some(progress).filter(|progress| progress.to_string().len() <= LONGEST_PROGRESS);
+    announce(connection, &Event::Job { job: id, project, shot, state, progress }).await
 }
 
 /// A connection of its own that receives events.

@@ -5,6 +5,7 @@
 
 mod audit;
 mod clips;
+mod currency;
 mod deletion;
 mod error;
 mod events;

@@ -12,8 +12,8 @@ use serde_json::Value;
 use uuid::Uuid;
 
 use crate::rows::ShotRow;
-use crate::schema::{clips, log, shots};
-use crate::{Clip, Store, StoreError, samples};
+use crate::schema::{log, shots};
+use crate::{Store, StoreError, samples};
 
 /// What a shot is.
 #[derive(Clone, Debug, Serialize)]
@@ -87,7 +87,7 @@ pub(crate) async fn lock(connection: &mut AsyncPgConnection, id: Uuid) -> Result
 }
 
 /// Whether the shot's project was deleted.
-fn is_deleted() -> SqlLiteral<Bool> {
+pub(crate) fn is_deleted() -> SqlLiteral<Bool> {
     sql("EXISTS (SELECT 1 FROM projects WHERE projects.id = shots.project_id AND projects.deleted_at IS NOT NULL)")
 }
 
@@ -119,18 +119,6 @@ impl Store {
         let mut connection = self.connection().await?;
         let row = row(&mut connection, id).await?;
         Ok(ShotInfo::new(&row, parsed(&row)?.subjects.len()))
-    }
-
-    /// Whether a shot and its clip are still as they were read: not edited, with the same samples, prepared as far.
-    pub async fn is_current(&self, known: &ShotInfo, clip: &Clip) -> Result<bool, StoreError> {
-        let mut connection = self.connection().await?;
-        let found = shots::table.inner_join(clips::table).filter(shots::id.eq(known.id));
-        let marks = (shots::revision, shots::samples_version, clips::state, clips::prepared, is_deleted());
-        let found: Option<(i64, i64, String, i32, bool)> =
-            found.select(marks).first(&mut connection).await.optional()?;
-        Ok(found.is_some_and(|(revision, samples, state, prepared, deleted)| {
-            (revision, samples) == (known.revision, known.samples_version) && clip.is_at(&state, prepared) && !deleted
-        }))
     }
 
     /// One shot with everything made of it, as of one moment.

@@ -4,6 +4,7 @@ mod database;
 mod film;
 mod hostile;
 mod http;
+mod scene;
 mod server;
 
 pub use database::fresh_database;

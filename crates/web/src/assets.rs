@@ -55,6 +55,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/queue.js",
     "js/rows.js",
     "js/scene.js",
+    "js/scene_windows.js",
     "js/settings.js",
     "js/several.js",
     "js/spots.js",

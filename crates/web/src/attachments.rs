@@ -12,7 +12,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
-use crate::evaluated::load;
+use crate::loading::load;
 use crate::state::AppState;
 
 #[derive(Deserialize)]

@@ -14,7 +14,8 @@ use serde_json::Value;
 use uuid::Uuid;
 
 use crate::error::ApiError;
-use crate::evaluated::{EvaluatedShot, load};
+use crate::evaluated::EvaluatedShot;
+use crate::loading::load;
 use crate::exports::save_as;
 use crate::state::AppState;
 

@@ -15,9 +15,6 @@ use jampin_render::Typesetter;
 use jampin_store::{Clip, StoredShot};
 use uuid::Uuid;
 
-use crate::error::ApiError;
-use crate::state::AppState;
-
 /// Shots that are kept. More take memory (a long one has tens of megabytes), fewer are read again when people change between them.
 const KEPT: usize = 12;
 
@@ -36,7 +33,7 @@ pub(crate) struct EvaluatedShot {
 
 impl EvaluatedShot {
     /// What of `before` still holds is taken over.
-    fn new(
+    pub fn new(
         stored: StoredShot,
         (clip, info, table): (Clip, ClipInfo, FrameTable),
         before: Option<&EvaluatedShot>,
@@ -92,7 +89,7 @@ impl EvaluatedShot {
 pub(crate) struct EvaluatedShots(Arc<Mutex<Vec<Arc<EvaluatedShot>>>>);
 
 impl EvaluatedShots {
-    fn get(&self, id: Uuid) -> Option<Arc<EvaluatedShot>> {
+    pub fn get(&self, id: Uuid) -> Option<Arc<EvaluatedShot>> {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         let at = all.iter().position(|shot| shot.stored.info.id == id)?;
         let found = all.remove(at);
@@ -100,33 +97,11 @@ impl EvaluatedShots {
         Some(found)
     }
 
-    fn put(&self, shot: &Arc<EvaluatedShot>) {
+    pub fn put(&self, shot: &Arc<EvaluatedShot>) {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         all.retain(|other| other.stored.info.id != shot.stored.info.id);
         all.push(Arc::clone(shot));
         let over = all.len().saturating_sub(KEPT);
         all.drain(..over);
     }
-}
-
-/// The shot as it is now.
-pub(crate) async fn load(state: &AppState, id: Uuid) -> Result<Arc<EvaluatedShot>, ApiError> {
-    let known = state.shots.get(id);
-    if let Some(known) = &known
-        && state.store.is_current(&known.stored.info, &known.clip).await?
-    {
-        return Ok(Arc::clone(known));
-    }
-    let (store, before) = (state.store.clone(), known.clone());
-    let read = state.aside(async move {
-        let stored = store.shot_again(id, before.as_ref().map(|before| &before.stored)).await?;
-        let clip = store.clip(stored.info.clip_id).await?;
-        Ok((stored, clip))
-    });
-    let (stored, clip) = read.await?;
-    let info = serde_json::from_value(clip.info.clone()).map_err(ApiError::internal)?;
-    let table = serde_json::from_value(clip.frames.clone()).map_err(ApiError::internal)?;
-    let shot = Arc::new(EvaluatedShot::new(stored, (clip, info, table), known.as_deref()));
-    state.shots.put(&shot);
-    Ok(shot)
 }

@@ -18,7 +18,8 @@ use tokio::io::AsyncReadExt;
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
-use crate::evaluated::{EvaluatedShot, load};
+use crate::evaluated::EvaluatedShot;
+use crate::loading::load;
 use crate::state::AppState;
 
 /// Bytes of a film that are read at a time.

@@ -10,7 +10,7 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
-use crate::evaluated::load;
+use crate::loading::load;
 use crate::state::AppState;
 
 #[derive(Deserialize)]

@@ -14,7 +14,8 @@ use jampin_render::{Artwork, Pictures};
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
-use crate::evaluated::{EvaluatedShot, load};
+use crate::evaluated::EvaluatedShot;
+use crate::loading::load;
 use crate::exports::save_as;
 use crate::state::AppState;
 

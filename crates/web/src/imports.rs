@@ -9,7 +9,7 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
-use crate::evaluated::load;
+use crate::loading::load;
 use crate::state::AppState;
 
 /// Rows shown before anything is taken.

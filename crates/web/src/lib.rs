@@ -19,6 +19,7 @@ mod health;
 mod imports;
 mod jobs;
 mod listeners;
+mod loading;
 mod looks;
 mod metrics;
 mod pages;

@@ -10,7 +10,8 @@ use uuid::Uuid;
 
 use crate::attachments::find;
 use crate::error::ApiError;
-use crate::evaluated::{EvaluatedShot, load};
+use crate::evaluated::EvaluatedShot;
+use crate::loading::load;
 use crate::state::AppState;
 
 /// Somebody else may be at work in the other shot: so often it is tried.

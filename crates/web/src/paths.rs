@@ -12,7 +12,7 @@ use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
-use crate::evaluated::load;
+use crate::loading::load;
 use crate::state::AppState;
 
 pub(crate) fn subject_of(shot: &Shot, id: Uuid) -> Result<&Subject, ApiError> {

@@ -21,7 +21,8 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
-use crate::evaluated::{EvaluatedShot, load};
+use crate::evaluated::EvaluatedShot;
+use crate::loading::load;
 use crate::paths::subject_of;
 use crate::planes;
 use crate::state::AppState;

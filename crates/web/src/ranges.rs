@@ -15,7 +15,8 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
-use crate::evaluated::{EvaluatedShot, load};
+use crate::evaluated::EvaluatedShot;
+use crate::loading::load;
 use crate::state::AppState;
 
 #[derive(Deserialize)]

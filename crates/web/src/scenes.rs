@@ -14,7 +14,8 @@ use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::error::ApiError;
-use crate::evaluated::{EvaluatedShot, load};
+use crate::evaluated::EvaluatedShot;
+use crate::loading::load;
 use crate::run_columns::{RunColumns, in_columns};
 use crate::state::AppState;
 

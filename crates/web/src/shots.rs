@@ -15,7 +15,8 @@ use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
-use crate::evaluated::{EvaluatedShot, load};
+use crate::evaluated::EvaluatedShot;
+use crate::loading::load;
 use crate::looks::keep_up;
 use crate::state::AppState;
 

@@ -10,7 +10,7 @@ use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::error::ApiError;
-use crate::evaluated::load;
+use crate::loading::load;
 use crate::planes;
 use crate::state::AppState;
 

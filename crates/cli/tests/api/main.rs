@@ -67,7 +67,7 @@ fn from_film_to_samples() {
     let samples = server.get(&format!("{path}/samples.json")).json();
     assert_eq!(samples["pins"][0]["name"], "Subject A");
     assert_eq!(samples["pins"][0]["samples"].as_array().unwrap().len() + 1, rows);
-    let scene = server.get(&format!("{path}/scene")).json();
+    let scene = server.scene(&path);
     assert!(scene["artwork"][0]["svg"].as_str().unwrap().contains("<path"));
     assert_eq!(scene["frames"].as_array().unwrap().len(), 30);
     for which in ["picked", "now", "difference"] {

@@ -140,7 +140,7 @@ fn a_recipe_is_previewed_kept_and_used() {
     assert_eq!(bench.clean(&by_hand).0, 200);
     assert_eq!(bench.cleaned()["x"][10], 50.0);
     // The label goes where the clean path goes.
-    let scene = bench.server.get(&format!("{}/scene", bench.path)).json();
+    let scene = bench.server.scene(&bench.path);
     let line = |frame: usize| scene["frames"][frame][0]["shape"]["to"]["x"].as_f64().unwrap();
     assert!(line(10) < line(5) - 40.0, "{} {}", line(10), line(5));
     let csv = bench.server.get(&format!("{}/keys.csv", bench.path)).text();

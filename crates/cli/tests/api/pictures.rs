@@ -68,7 +68,7 @@ fn a_picture_faces_the_camera_on_one_pin_and_lies_on_the_face_of_four() {
     let point = |i: usize| json!({ "point": state["subjects"][0]["points"][i]["id"] });
     // Clockwise from the top left.
     assert_eq!(corners, [json!({ "pin": pin }), point(1), point(2), point(0)]);
-    let scene = server.get(&format!("{path}/scene")).json();
+    let scene = server.scene(&path);
     let flat = |shape: &Value| shape["shape"]["shape"] == "flat";
     assert_eq!(scene["frames"][5].as_array().unwrap().iter().filter(|shape| flat(shape)).count(), 2, "{scene}");
     assert!(scene["artwork"][1]["href"].as_str().unwrap().starts_with("/pictures/"));

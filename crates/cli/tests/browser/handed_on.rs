@@ -51,7 +51,7 @@ fn others_put_the_label_where_our_export_has_it() {
             ] },
         });
         send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": label(&turning) }));
-        let want = middles(&server.get(&format!("/api/shots/{shot}/scene")).json());
+        let want = middles(&server.scene(&format!("/api/shots/{shot}")));
         assert!((want[11].0 - want[0].0).abs() > 5.0, "it moves: {want:?}");
         browser.goto(&server.address, "/").await;
 

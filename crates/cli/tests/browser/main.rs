@@ -123,7 +123,7 @@ fn check_label(server: &Server, shot: &str, frames: &[Vec<u8>], frame: u32) {
         static ORIGINAL: OnceLock<Vec<Vec<u8>>> = OnceLock::new();
         &ORIGINAL.get_or_init(|| decode_rgb(&film().0, 1280, 720))[frame as usize]
     };
-    let scene = server.get(&format!("/api/shots/{shot}/scene")).json();
+    let scene = server.scene(&format!("/api/shots/{shot}"));
     let drawables = scene["frames"][frame as usize].as_array().unwrap();
     let label = drawables.iter().find(|d| d["shape"]["shape"] == "artwork").expect("the label is there");
     assert_eq!(label["opacity"], 1.0, "frame {frame}");
@@ -189,7 +189,7 @@ async fn same_as_exported(browser: &Browser, server: &Server, shot: &str, frame:
         .await;
     browser.eval("(jampin.bench.goTo(40), jampin.bench.select(null), 1)").await;
     browser.until("jampin.player.shown === 40 && document.querySelector('.stack').childNodes.length > 0").await;
-    let scene = server.get(&format!("/api/shots/{shot}/scene")).json();
+    let scene = server.scene(&format!("/api/shots/{shot}"));
     let drawables = scene["frames"][40].as_array().unwrap();
     let label = drawables.iter().find(|d| d["shape"]["shape"] == "artwork").unwrap();
     let left = label["shape"]["matrix"][4].as_f64().unwrap().floor();
@@ -308,7 +308,7 @@ fn a_label_is_dragged_and_keeps_its_offset() {
         followed(&server, &shot);
         browser.until("document.querySelector('[data-grab=attachment]') && !jampin.bench.saving").await;
         let path = format!("/api/shots/{shot}");
-        let before = server.get(&format!("{path}/scene")).json()["offsets"][0]["offset"].clone();
+        let before = server.scene(&path)["offsets"][0]["offset"].clone();
         let middle = "(() => { const b = document.querySelector('[data-grab=attachment]').getBoundingClientRect();
             return [b.left + b.width / 2, b.top + b.height / 2]; })()";
         let at = browser.eval(middle).await;

@@ -112,7 +112,7 @@ fn from_an_untouched_shot_to_a_label_that_stays_put() {
         let (actions, seconds) = (hand.actions, begun.elapsed().as_secs_f64());
         println!("from untouched to a label that stays put: {actions} actions, {seconds:.1} s with all waiting");
         assert!(actions <= 14, "{actions} actions");
-        let misses = misses(&server.get(&format!("{path}/scene")).json(), &truth);
+        let misses = misses(&server.scene(&path), &truth);
         let away = misses.iter().filter(|(frame, _)| (61..158).contains(frame)).count();
         assert_eq!(away, 0, "no label while she is away");
         assert!(misses.len() > 145, "{}", misses.len());

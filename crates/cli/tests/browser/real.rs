@@ -54,7 +54,7 @@ fn a_label_stays_on_a_lady_in_a_real_street() {
         hand.type_name("Mrs Ambrel").await;
         browser.until("!jampin.bench.working && !jampin.bench.saving && jampin.bench.track?.isSolved()").await;
 
-        let scene = server.get(&format!("/api/shots/{shot}/scene")).json();
+        let scene = server.scene(&format!("/api/shots/{shot}"));
         let drawn = |frame: u32| pointed_at(&scene["frames"][(frame - FIRST) as usize]);
         for (frame, x, y) in HAT {
             let (at_x, at_y) = drawn(frame).unwrap_or_else(|| panic!("no label on frame {frame}"));

@@ -90,7 +90,7 @@ fn names_on_three_people() {
         let names: Vec<&str> =
             state["subjects"].as_array().unwrap().iter().map(|s| s["name"].as_str().unwrap()).collect();
         assert_eq!(names, ["Guard Pell", "Mira", "Odo Venn"]);
-        let scene = server.get(&format!("/api/shots/{shot}/scene")).json();
+        let scene = server.scene(&format!("/api/shots/{shot}"));
         let labels = |drawables: &Value| {
             drawables.as_array().unwrap().iter().filter(|d| d["shape"]["shape"] == "artwork").count()
         };
@@ -126,7 +126,7 @@ fn a_crest_on_the_tower_in_perspective() {
         let crest = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/pictures/crest.svg");
         browser.choose_file("input[accept*='.svg']", &crest.canonicalize().unwrap()).await;
         browser.until("jampin.bench.attached?.lies?.face && !jampin.bench.saving").await;
-        let scene = server.get(&format!("/api/shots/{shot}/scene")).json();
+        let scene = server.scene(&format!("/api/shots/{shot}"));
         export(&browser, &mut hand).await;
         let (_, frames) = exported(&server, &shot);
         println!("a crest on the tower, exported: {} actions", hand.actions);

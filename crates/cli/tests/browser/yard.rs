@@ -69,7 +69,7 @@ fn from_an_untouched_shot_to_the_outline_of_the_yard() {
             }
         }
         browser.until("jampin.bench.boundary?.closed && !jampin.bench.saving").await;
-        let scene = server.get(&format!("/api/shots/{shot}/scene")).json();
+        let scene = server.scene(&format!("/api/shots/{shot}"));
         hand.key('e').await;
         browser.until("document.querySelector('#export.show')").await;
         hand.actions += 1;

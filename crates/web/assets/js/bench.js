@@ -76,6 +76,8 @@ Alpine.data("bench", () => {
       };
       parts.player = new Player(this.$refs.canvas, events);
       parts.overlay = new Overlay(this.$refs.over, this.$refs.stack, parts.player);
+      const scene = (at, art) => call("GET", `${this.path}/scene?at=${at}&art=${art}`);
+      parts.overlay.openScene(scene, () => this.sceneCame());
       parts.timeline = new Timeline(this.$refs.rows, this.$refs.ruler, {
         go: (frame) => this.goTo(frame),
         range: (range) => this.choose(range),
@@ -111,7 +113,15 @@ Alpine.data("bench", () => {
       if (event.event === "samples") this.mergeSamples(event);
       else if (event.event === "clip") this.clipMoved(event);
       else if (event.event === "shot" && event.revision === this.revision) this.sceneSoon();
-      else this.refreshSoon();
+      else if (event.event !== "job" || !this.jobMoved(event)) this.refreshSoon();
+    },
+
+    // A job that only moved on is told with the news; whether that was all.
+    jobMoved({ job: id, state, progress }) {
+      const job = this.jobs.find((one) => one.id === id);
+      if (!job || job.state !== state || !progress) return false;
+      job.progress = progress;
+      return true;
     },
 
     async refresh() {
@@ -171,12 +181,15 @@ Alpine.data("bench", () => {
       }
     },
 
+    sceneCame() {
+      parts.overlay.scene.shift = null;
+      this.sceneSeen++;
+      this.repaint();
+    },
+
     async refreshScene() {
       try {
-        parts.overlay.setScene(await call("GET", `${this.path}/scene`));
-        parts.overlay.scene.shift = null;
-        this.sceneSeen++;
-        this.repaint();
+        await parts.overlay.scene.windows.renew(Math.max(this.first, parts.player.shown));
       } catch (error) {
         if (error.word !== "offline") this.say(error.message, true);
       }

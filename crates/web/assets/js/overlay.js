@@ -2,6 +2,7 @@
 
 import { Playback } from "./playback.js";
 import { SceneStack } from "./scene.js";
+import { SceneWindows } from "./scene_windows.js";
 import { make } from "./svg.js";
 import { paintPath, paintTrail } from "./trail.js";
 
@@ -24,12 +25,13 @@ export class Overlay {
     this.cross = make("g", {}, svg);
   }
 
-  // The scene as the server evaluated it.
-  setScene(data) {
-    this.scene.take(data);
+  // From where the scene comes; `come` is told when a part of it has.
+  openScene(fetch, come) {
+    this.scene.windows = new SceneWindows(fetch, (data) => (this.scene.take(data), come()));
   }
+  // The part that came last.
   get sceneData() {
-    return this.scene.data;
+    return this.scene.windows?.data ?? null;
   }
 
   paint(state) {

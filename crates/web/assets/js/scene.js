@@ -18,14 +18,14 @@ function imageOf(art) {
 export class SceneStack {
   // `stack` holds the elements, `grabs` (in SVG, above them) what can be dragged.
   constructor(stack, grabs, player) {
-    Object.assign(this, { stack, grabs, player, artwork: [], data: null, shift: null });
+    Object.assign(this, { stack, grabs, player, artwork: [], windows: null, shift: null });
   }
 
-  // Takes the server's scene: artwork once, and what to paint on each frame.
-  take(data) {
-    this.data = data;
+  // Takes what has come of the server's scene: its artwork, unless it is known.
+  take({ artwork }) {
+    if (!artwork) return;
     const images = this.artwork.filter((one) => one.image);
-    this.artwork = data.artwork.map((art) => (art.href ? this.image(art, images) : art));
+    this.artwork = artwork.map((art) => (art.href ? this.image(art, images) : art));
   }
 
   // Made when it is first seen: keyframes can make for a drawing a frame.
@@ -44,7 +44,7 @@ export class SceneStack {
   }
 
   drawables(frame) {
-    return this.data?.frames[frame - this.data.first] ?? [];
+    return this.windows?.drawables(frame) ?? [];
   }
 
   paint(state) {

@@ -1,0 +1,84 @@
+// The scene as the server evaluated it, a window of frames at a time, fetched where it is looked at.
+
+const AHEAD = 60; // While so many frames are left of a window, the next one is asked for.
+
+// A value with other numbers, in the order in which they stand in it.
+function filled(value, next) {
+  if (typeof value === "number") return next();
+  if (Array.isArray(value)) return value.map((one) => filled(one, next));
+  if (value === null || typeof value !== "object") return value;
+  return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, filled(one, next)]));
+}
+
+// The value of a run on the frame with this index in it; `own` are the numbers of its first.
+function valueOn({ value, which, numbers }, own, index) {
+  if (!which.length) return value;
+  const now = [...own];
+  which.forEach((at, i) => (now[at] = numbers[i][index]));
+  let at = 0;
+  return filled(value, () => now[at++]);
+}
+
+// The numbers in a value.
+function ownNumbers(value, all = []) {
+  if (typeof value === "number") all.push(value);
+  else if (value !== null && typeof value === "object") for (const one of Object.values(value)) ownNumbers(one, all);
+  return all;
+}
+
+// The drawables of each frame of a window, from back to front.
+export function framesOf({ range, runs }) {
+  const frames = Array.from({ length: range.last - range.first + 1 }, () => []);
+  for (const run of runs) {
+    const own = ownNumbers(run.value);
+    for (let i = 0; i < run.count; i++) frames[run.first - range.first + i][run.place] = valueOn(run, own, i);
+  }
+  return frames;
+}
+
+export class SceneWindows {
+  // `fetch` asks for the window with a frame, given the tag of the artwork that is known; `come` is told of each that has come.
+  constructor(fetch, come) {
+    Object.assign(this, { fetch, come, data: null, art: "", shot: null, length: 0, windows: new Map(), asked: new Set(), round: 0 });
+  }
+
+  // Everything may be another: the window with this frame is fetched, and others again when they are looked at.
+  async renew(frame) {
+    const round = ++this.round;
+    const data = await this.fetch(frame, this.art);
+    if (round !== this.round) return;
+    this.windows.clear();
+    this.asked.clear();
+    this.take(data);
+  }
+
+  take(data) {
+    Object.assign(this, { data, art: data.art, shot: data.shot, length: data.length });
+    this.windows.set(data.range.first, framesOf(data));
+    this.come(data);
+  }
+
+  startOf(frame) {
+    return frame - ((frame - this.shot.first) % this.length);
+  }
+
+  // Nothing while its window is on the way.
+  drawables(frame) {
+    if (!this.shot || frame < this.shot.first || frame > this.shot.last) return [];
+    const start = this.startOf(frame);
+    this.need(start);
+    if (start + this.length - frame <= AHEAD && start + this.length <= this.shot.last) this.need(start + this.length);
+    return this.windows.get(start)?.[frame - start] ?? [];
+  }
+
+  need(start) {
+    if (this.windows.has(start) || this.asked.has(start)) return;
+    this.asked.add(start);
+    const round = this.round;
+    this.fetch(start, this.art).then(
+      (data) => round === this.round && this.take(data),
+      // Asked for again when it is looked at again.
+      () => this.asked.delete(start),
+    );
+  }
+}
