@@ -17,24 +17,23 @@ use crate::demo_work::Bench;
 use crate::serve::{library, runtime};
 use crate::wait::wait_for;
 
+/// Beside the films: the project that was made of them.
+const MADE: &str = "project";
 /// Name of the demo project.
 const PROJECT: &str = "Harrowmoss open day";
 pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
-    let films = films(&args.out)?;
     if args.films_only {
-        return Ok(());
+        return shots().iter().try_for_each(|shot| write(shot, &args.out).map(|_| ()));
     }
     let library = library(&args.media)?;
     let runtime = runtime()?;
     let store = Store::new(&args.database.database)?;
     runtime.block_on(store.migrate()).context("the database is not ready")?;
     runtime.block_on(async {
-        if store.projects().await?.iter().any(|summary| summary.project.name == PROJECT) {
-            return Ok(());
-        }
+        let Some(project) = unfinished(&store, &args.out).await? else { return Ok(()) };
         let worker = Worker { store: store.clone(), library: library.clone(), hub: EventHub::start(store.clone()) };
         let lanes = spawn_worker(worker);
-        let made = project(&store, &library, &films).await;
+        let made = fill(&store, &library, project, &args.out).await;
         lanes.iter().for_each(tokio::task::JoinHandle::abort);
         made
     })?;
@@ -42,22 +41,35 @@ pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
     Ok(())
 }
 
-fn films(folder: &Path) -> anyhow::Result<Vec<DemoFilm>> {
-    let style = ProgressStyle::with_template("{msg} {wide_bar} {pos}/{len} {eta}")?;
-    let film = |shot: jampin_demo::Shot| {
-        let bar = ProgressBar::with_draw_target(Some(shot.frames.into()), ProgressDrawTarget::stderr());
-        bar.set_style(style.clone());
-        bar.set_message(format!("Demo film: {}", shot.name));
-        let film = write_film(&shot, folder, &mut |done, _| bar.set_position(done.into()))?;
-        bar.finish_and_clear();
-        Ok(film)
+/// The demo's project, new or as far as it was made; nothing when all of it was made once: what its owner took away since stays away.
+async fn unfinished(store: &Store, folder: &Path) -> anyhow::Result<Option<Uuid>> {
+    let Some(known) = store.projects().await?.into_iter().find(|summary| summary.project.name == PROJECT) else {
+        return Ok(Some(store.create_project(PROJECT).await?.id));
     };
-    shots().into_iter().map(film).collect()
+    let id = known.project.id;
+    let is_noted = std::fs::read_to_string(folder.join(MADE)).is_ok_and(|made| made == id.to_string());
+    let last = shots().last().map(|shot| shot.name);
+    let is_there = store.shots(id).await?.iter().any(|shot| Some(shot.name.as_str()) == last);
+    Ok((!is_noted && !is_there).then_some(id))
 }
 
-async fn project(store: &Store, library: &Library, films: &[DemoFilm]) -> anyhow::Result<()> {
-    let project = store.create_project(PROJECT).await?.id;
-    for (i, film) in films.iter().enumerate() {
+/// Writes a film, unless it is there, and shows how far it is.
+fn write(shot: &jampin_demo::Shot, folder: &Path) -> anyhow::Result<DemoFilm> {
+    let bar = ProgressBar::with_draw_target(Some(shot.frames.into()), ProgressDrawTarget::stderr());
+    bar.set_style(ProgressStyle::with_template("{msg} {wide_bar} {pos}/{len} {eta}")?);
+    bar.set_message(format!("Demo film: {}", shot.name));
+    let film = write_film(shot, folder, &mut |done, _| bar.set_position(done.into()))?;
+    bar.finish_and_clear();
+    Ok(film)
+}
+
+/// One shot after the other, each to be worked on as soon as it is there.
+async fn fill(store: &Store, library: &Library, project: Uuid, folder: &Path) -> anyhow::Result<()> {
+    for (i, shot) in shots().iter().enumerate() {
+        if store.shots(project).await?.iter().any(|known| known.name == shot.name) {
+            continue;
+        }
+        let film = tokio::task::block_in_place(|| write(shot, folder))?;
         let shot = bring_in(store, library, project, &film.film).await?;
         let truth: Truth = serde_json::from_str(&std::fs::read_to_string(&film.truth)?)?;
         let bench = Bench { store, library, project, shot, truth };
@@ -69,7 +81,7 @@ async fn project(store: &Store, library: &Library, films: &[DemoFilm]) -> anyhow
             _ => {}
         }
     }
-    Ok(())
+    Ok(std::fs::write(folder.join(MADE), project.to_string())?)
 }
 
 /// What an upload does, from a file that is here already.

@@ -86,9 +86,6 @@ impl ClipInfo {
         if self.alpha {
             remarks.push("Has transparency: its colours are shown as stored, without it.".into());
         }
-        if self.audio.is_none() {
-            remarks.push("No sound.".into());
-        }
         remarks
     }
 }

@@ -15,8 +15,8 @@ use uuid::Uuid;
 
 use crate::error::ApiError;
 use crate::evaluated::EvaluatedShot;
-use crate::loading::load;
 use crate::exports::save_as;
+use crate::loading::load;
 use crate::state::AppState;
 
 /// How the receiver of a file counts frames: `count=0`, `1`, `1001`, any first number, or `timecode`.

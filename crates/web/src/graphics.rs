@@ -15,8 +15,8 @@ use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
 use crate::evaluated::EvaluatedShot;
-use crate::loading::load;
 use crate::exports::save_as;
+use crate::loading::load;
 use crate::state::AppState;
 
 /// A file of the graphics: its media type, its ending, and how it is made.

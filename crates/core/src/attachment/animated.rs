@@ -85,6 +85,7 @@ impl Attachment {
 
 #[cfg(test)]
 mod tests {
+    use serde_json::{Value, json};
     use uuid::Uuid;
 
     use super::super::{AttachmentKind, Boundary, Corner, Cover, CoverEffect, CoverShape, Glow, Orientation};
@@ -181,5 +182,102 @@ mod tests {
             panic!()
         };
         assert_eq!((line.glow.unwrap().reach, line.width), (30.0, 9.0));
+    }
+
+    /// Addresses as keyframes were stored with them. None may ever go from this list: what is stored under it would be silent.
+    const STORED: [(&str, &[&str]); 6] = [
+        (
+            "label",
+            &[
+                "size",
+                "outline.width",
+                "second.size",
+                "box.opacity",
+                "box.padding",
+                "box.radius",
+                "box.border.width",
+                "shadow.opacity",
+                "shadow.shift.x",
+                "shadow.shift.y",
+                "shadow.softness",
+                "line_width",
+                "placement.offset.x",
+                "placement.offset.y",
+                "show.opacity",
+                "show.takes.share",
+                "show.shutter",
+            ],
+        ),
+        (
+            "boundary",
+            &[
+                "width",
+                "softness",
+                "dashes.0",
+                "dashes.1",
+                "glow.reach",
+                "glow.opacity",
+                "marks",
+                "tint.opacity",
+                "label.size",
+                "drawing.on_frames",
+                "drawing.off_frames",
+            ],
+        ),
+        ("picture", &["size.0", "size.1", "place.x", "place.y", "turn"]),
+        ("flare", &["size", "rays", "streak", "ring", "ghosts", "place.x", "place.y", "fades_below"]),
+        ("cover", &["size.0", "size.1", "place.x", "place.y", "turn", "feather", "effect.blur", "effect.mosaic"]),
+        ("front", &["feather", "brightness.from", "brightness.to", "brightness.softness"]),
+    ];
+
+    /// Attachments of all kinds with every part that can be left out, as they are stored.
+    fn with_everything() -> Vec<Attachment> {
+        let id = Uuid::from_u128(1);
+        let colour = "#102030";
+        let edge = json!({ "colour": colour, "width": 2.0 });
+        let label = json!({
+            "kind": "label", "id": id, "font": "sans", "size": 26.0, "colour": colour, "outline": edge,
+            "second": { "text": "guard", "size": 0.6 },
+            "box": { "fill": colour, "opacity": 0.5, "padding": 4.0, "radius": 3.0, "border": edge },
+            "shadow": { "colour": colour, "opacity": 0.5, "shift": { "x": 1.0, "y": 1.0 }, "softness": 2.0 },
+            "line_width": 2.0, "placement": { "offset": { "x": 5.0, "y": 6.0 } },
+        });
+        let boundary = json!({
+            "kind": "boundary", "id": id, "corners": [{ "pin": id }, { "point": id }], "closed": false, "width": 5.0,
+            "dashes": [30.0, 18.0], "glow": { "colour": colour, "reach": 14.0, "opacity": 0.6 }, "marks": 3.0,
+            "tint": { "colour": colour, "opacity": 0.2 }, "label": label,
+            "drawing": { "on_frames": 10, "off_frames": 10, "easing": { "first": [0.0, 0.0], "second": [1.0, 1.0] } },
+        });
+        let turns = json!({ "since": 0, "turns": true, "grows": true, "tilts": false });
+        let picture = json!({
+            "kind": "picture", "id": id, "picture": id, "pixels": [30, 20], "lies": { "facing": turns },
+            "place": { "x": 1.0, "y": 2.0 }, "size": [30.0, 20.0], "turn": 3.0,
+        });
+        let flare = json!({
+            "kind": "flare", "id": id, "colour": colour, "size": 80.0, "rays": 6, "streak": 2.0, "ring": 1.0,
+            "ghosts": 3, "fades_below": 0.5,
+        });
+        let cover = |effect: Value| json!({ "kind": "cover", "id": id, "outline": "box", "size": [40.0, 30.0], "effect": effect });
+        let front = json!({
+            "kind": "front", "id": id, "brightness": { "from": 0.1, "to": 0.6, "softness": 0.1 },
+        });
+        let all =
+            [label, boundary, picture, flare, cover(json!({ "blur": 9.0 })), cover(json!({ "mosaic": 16 })), front];
+        all.into_iter().map(|stored| serde_json::from_value(stored).unwrap()).collect()
+    }
+
+    #[test]
+    fn addresses_that_were_stored_still_reach_their_numbers() {
+        let kind = |attachment: &Attachment| serde_json::to_value(attachment).unwrap()["kind"].clone();
+        for (name, addresses) in STORED {
+            for address in addresses {
+                let reached = with_everything().into_iter().filter(|one| kind(one) == name).any(|one| {
+                    let mut keyed = one.clone();
+                    keyed.show.keys = vec![key(address, 0, 0.875)];
+                    AnimatedSettings::new(&keyed).unwrap().on(Frame(0)) != one
+                });
+                assert!(reached, "{address} of a {name}");
+            }
+        }
     }
 }

@@ -2,6 +2,8 @@
 
 mod shot;
 mod subject;
+#[cfg(test)]
+mod tests;
 
 pub use shot::Shot;
 pub use subject::{HandOver, SUBJECT_COLOURS, Subject};

@@ -44,8 +44,8 @@ use threshold::threshold;
 use watch::Halt;
 pub use watch::{Step, Unwatched, Watch};
 
-/// Places are scouted to this, in pixels, and refined afterwards.
-const SCOUTED_TO: f64 = 0.01;
+/// Candidates are aligned to this, in pixels, and refined afterwards: finer costs time that refining spends again.
+const CANDIDATE_ACCURACY: f64 = 0.01;
 
 /// How a solve ended.
 #[derive(Clone, Debug, PartialEq)]
@@ -145,7 +145,7 @@ where
     // The longest first, so that no thread is left with a long one at the end.
     sides.sort_by_key(|(_, side)| Reverse(side.frames.len()));
     let seen = share(sources, sides, |source, (segment, side)| {
-        let mut matcher = FrameMatcher::new(pin, size).roughly(SCOUTED_TO);
+        let mut matcher = FrameMatcher::new(pin, size).roughly(CANDIDATE_ACCURACY);
         side.search(source, &mut matcher, (task.track, &sightings), watch).map(|found| (segment, found))
     })?;
     let mut finds: Vec<Found> = segments.iter().map(Segment::nothing_found).collect();

@@ -107,6 +107,17 @@ export const attaching = (parts) => ({
     this.openId = id;
     this.repaint();
   },
+  // Clicked on in the picture: its settings come into view, and nothing else.
+  openFromPicture(id) {
+    this.openAttachment(id);
+    this.showPart("attach");
+  },
+  // One part of the card, the others closed to a line each.
+  showPart(name) {
+    const parts = [...this.$root.querySelectorAll("details[data-part]")];
+    for (const part of parts) part.open = part.dataset.part === name;
+    this.$nextTick(() => parts.find((part) => part.open)?.scrollIntoView({ block: "start" }));
+  },
   beginOpen(details, open) {
     details.open = open;
   },

@@ -61,6 +61,7 @@ Alpine.data("bench", () => {
     sceneSeen: 0,
     keys: KEYS,
     dragPlace: null,
+    legendShown: false,
     dragPin: null,
     picturePace: null,
 

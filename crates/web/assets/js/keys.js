@@ -32,6 +32,7 @@ export const KEYS = [
   { keys: "X", what: "Weave, curves or pace below", match: (e) => e.key === "x", run: (b) => b.toggleBelow() },
   { keys: "T", what: "Hold the picture still on the pin; view goes along; off", match: (e) => e.key === "t", run: (b) => b.nextHold() },
   { keys: "V", what: "Show spots that would hold well", match: (e) => e.key === "v", run: (b) => b.toggleSpots() },
+  { keys: "Y", what: "What the trail's lines mean", match: (e) => e.key === "y", run: (b) => (b.legendShown = !b.legendShown) },
   { keys: "Shift click", what: "Put the pin on the best spot near", match: () => false },
   { keys: "Esc", what: "Stop following; put the crosshair away", match: (e) => e.key === "Escape", run: (b) => b.escape() },
   { keys: "Delete", what: "Delete the range, the picked keyframes, or the sample on this frame", match: (e) => e.key === "Delete" && !e.shiftKey, run: (b) => b.deleteSample() },

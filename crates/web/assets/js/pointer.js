@@ -3,6 +3,8 @@
 
 const copy = (value) => JSON.parse(JSON.stringify(value));
 
+const DOUBLE = 400; // Two clicks on one thing within so many milliseconds are a double click.
+
 export class Pointer {
   constructor(bench, { player, overlay }, stage, note) {
     Object.assign(this, { bench, player, overlay, stage, note, drag: null });
@@ -59,7 +61,7 @@ export class Pointer {
     const grab = this.bench.byHand ? null : event.target.dataset?.grab;
     if (this.bench.linking) return this.writeAt({ x, y }, event, this.bench.linkingText);
     if (this.bench.outlining) return this.writeAt({ x, y }, event, this.bench.outliningText);
-    const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", attachment: "Drag: move it; it keeps following", pin: "Click: this pin", carried: "Drag: correct it on this frame, it counts for all" };
+    const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", attachment: "Click: its settings. Drag: move it; it keeps following", pin: "Click: this pin", carried: "Drag: correct it on this frame, it counts for all" };
     const wanted = !this.drag && !grab && this.bench.wantsPin;
     const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
     this.writeAt({ x, y }, event, text);
@@ -183,7 +185,10 @@ export class Pointer {
         this.overlay.scene.shift = null;
         const owner = this.bench.subjects.find((one) => one.attachments.some((other) => other.id === id));
         this.bench.select(owner.id);
-        this.bench.openAttachment(id);
+        this.bench.openFromPicture(id);
+        const again = this.clicked?.id === id && performance.now() - this.clicked.at < DOUBLE;
+        this.clicked = { id, at: performance.now() };
+        if (again && this.bench.isLabel) this.bench.$nextTick(() => this.bench.focusOn("label-text"));
       },
     };
   }
