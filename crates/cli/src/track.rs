@@ -8,7 +8,7 @@ use jampin_core::follow::shot_part;
 use jampin_core::formats::{FrameCount, NamedTrack, PinFile, PinRequest, samples_csv};
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource, Scene};
-use jampin_core::matching::{choose_pattern, choose_search};
+use jampin_core::matching::{NEIGHBOURHOOD, choose_pattern, choose_search};
 use jampin_core::pin::Pin;
 use jampin_core::solve::{Film as Seen, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
@@ -23,8 +23,6 @@ use uuid::Uuid;
 use crate::args::TrackArgs;
 use crate::error::bad_input;
 
-/// Half the side of the neighbourhood that a pattern is chosen from, in pixels.
-const NEIGHBOURHOOD: f64 = 40.0;
 /// Frames read to each side of a range, for what the empty scene looks like and how fast the film goes.
 const SURROUNDINGS: u32 = 300;
 

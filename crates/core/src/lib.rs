@@ -31,6 +31,7 @@
 
 pub mod align;
 pub mod attachment;
+mod biweight;
 pub mod check;
 mod cholesky;
 pub mod document;

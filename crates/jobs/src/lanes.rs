@@ -71,7 +71,10 @@ impl Worker {
         let written = match ended {
             Ok(Ok(result)) => self.store.job_done(&lease, result).await,
             Ok(Err(TaskError::Store(StoreError::LostLease))) => Err(StoreError::LostLease),
-            Ok(Err(TaskError::Cancelled)) => self.store.job_cancelled(&lease).await,
+            // Nobody waits for work of a project that was deleted.
+            Ok(Err(TaskError::Cancelled | TaskError::Store(StoreError::Deleted))) => {
+                self.store.job_cancelled(&lease).await
+            }
             Ok(Err(error)) if error.may_pass() => {
                 tracing::warn!(job = %id, %error, "broke off");
                 tokio::time::sleep(AGAIN * lease.attempt.unsigned_abs()).await;

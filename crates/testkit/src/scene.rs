@@ -32,13 +32,20 @@ fn frames_of(window: &Value) -> Vec<Vec<Value>> {
         let at = |key: &str| run[key].as_u64().unwrap_or_default() as usize;
         let which: Vec<usize> =
             run["which"].as_array().into_iter().flatten().map(|n| n.as_u64().unwrap_or_default() as usize).collect();
+        let mut sums = vec![0i64; which.len()];
         for i in 0..at("count") {
+            for (column, sum) in sums.iter_mut().enumerate() {
+                *sum += run["numbers"][column]["steps"][i].as_i64().unwrap_or_default();
+            }
             let frame: &mut Vec<Value> = &mut frames[at("first") - range[0] + i];
             let mut seen = 0;
             let value = filled(&run["value"], &mut |own| {
                 let column = which.iter().position(|which| *which == seen);
                 seen += 1;
-                column.map_or_else(|| own.clone(), |column| run["numbers"][column][i].clone())
+                let number = |column: usize| {
+                    json!(sums[column] as f64 * run["numbers"][column]["unit"].as_f64().unwrap_or_default())
+                };
+                column.map_or_else(|| own.clone(), number)
             });
             // Runs come in the order of their places.
             assert_eq!(frame.len(), at("place"), "a place is left out");

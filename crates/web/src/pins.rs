@@ -10,7 +10,7 @@ use jampin_core::edit::Edit;
 use jampin_core::follow::Direction;
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource};
-use jampin_core::matching::{PatternChoice, choose_pattern, choose_search};
+use jampin_core::matching::{NEIGHBOURHOOD, PatternChoice, choose_pattern, choose_search};
 use jampin_core::pin::Pin;
 use jampin_core::time::Frame;
 use jampin_core::track::Sample;
@@ -27,8 +27,6 @@ use crate::paths::subject_of;
 use crate::planes;
 use crate::state::AppState;
 
-/// Half the side of the neighbourhood that a pattern is chosen from, in pixels.
-const NEIGHBOURHOOD: f64 = 40.0;
 /// How long a click waits for a frame that is still being prepared.
 const PATIENCE: Duration = Duration::from_secs(5);
 

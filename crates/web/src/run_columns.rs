@@ -18,10 +18,37 @@ pub(crate) struct RunColumns {
     /// Which of the numbers in the value change, counted as they stand in it.
     pub which: Vec<usize>,
     /// What each of those is on every frame of the run.
-    pub numbers: Vec<Vec<f32>>,
+    pub numbers: Vec<Column>,
 }
 
-/// `frames` has a list of values for each frame, from `first` on. Numbers keep the seven digits of single precision: a thousandth of a pixel.
+/// A number over a run of frames, to seven digits of the largest: a thousandth of a pixel. Steps are short to write.
+#[derive(Debug, PartialEq, Serialize)]
+pub(crate) struct Column {
+    /// A power of ten.
+    pub unit: f64,
+    /// In units: the first, then how far it is from each to the next.
+    pub steps: Vec<i64>,
+}
+
+impl Column {
+    fn new(numbers: &[f64]) -> Self {
+        let largest = numbers.iter().fold(0.0f64, |largest, number| largest.max(number.abs()));
+        let digits = largest.max(f64::MIN_POSITIVE).log10().ceil() as i32 - DIGITS;
+        // A power below one is written with all of its digits; this is the nearest number to it.
+        let unit = format!("1e{digits}").parse().unwrap_or(1.0);
+        let mut before = 0;
+        let step = |number: &f64| {
+            let now = (number / unit).round() as i64;
+            now - std::mem::replace(&mut before, now)
+        };
+        Self { unit, steps: numbers.iter().map(step).collect() }
+    }
+}
+
+/// Digits that are kept: fewer would be seen where a picture hangs in perspective, more are only longer.
+const DIGITS: i32 = 7;
+
+/// `frames` has a list of values for each frame, from `first` on.
 pub(crate) fn in_columns(first: Frame, frames: &[Vec<Value>]) -> Vec<RunColumns> {
     let places = frames.iter().map(Vec::len).max().unwrap_or(0);
     let mut runs = Vec::new();
@@ -46,14 +73,14 @@ pub(crate) fn in_columns(first: Frame, frames: &[Vec<Value>]) -> Vec<RunColumns>
 struct Run<'v> {
     first: Frame,
     value: &'v Value,
-    rows: Vec<Vec<f32>>,
+    rows: Vec<Vec<f64>>,
 }
 
 impl Run<'_> {
     fn close(self, place: usize) -> RunColumns {
         let changes = |which: &usize| self.rows.iter().any(|row| row[*which] != self.rows[0][*which]);
         let which: Vec<usize> = (0..self.rows[0].len()).filter(changes).collect();
-        let column = |which: &usize| self.rows.iter().map(|row| row[*which]).collect();
+        let column = |which: &usize| Column::new(&self.rows.iter().map(|row| row[*which]).collect::<Vec<f64>>());
         let numbers = which.iter().map(column).collect();
         RunColumns { place, first: self.first, count: self.rows.len(), value: shortened(self.value), which, numbers }
     }
@@ -72,22 +99,22 @@ fn is_alike(a: &Value, b: &Value) -> bool {
 }
 
 /// All numbers in a value, in its order.
-fn numbers(value: &Value) -> Vec<f32> {
+fn numbers(value: &Value) -> Vec<f64> {
     let mut all = Vec::new();
     collect(value, &mut all);
     all
 }
 
-fn collect(value: &Value, all: &mut Vec<f32>) {
+fn collect(value: &Value, all: &mut Vec<f64>) {
     match value {
-        Value::Number(number) => all.push(number.as_f64().unwrap_or_default() as f32),
+        Value::Number(number) => all.push(number.as_f64().unwrap_or_default()),
         Value::Array(values) => values.iter().for_each(|value| collect(value, all)),
         Value::Object(fields) => fields.values().for_each(|value| collect(value, all)),
         Value::Null | Value::Bool(_) | Value::String(_) => {}
     }
 }
 
-/// With numbers of seven digits.
+/// With numbers of seven digits, which single precision has.
 fn shortened(value: &Value) -> Value {
     match value {
         Value::Number(number) if number.is_f64() => {
@@ -118,7 +145,8 @@ mod tests {
             [(0, Frame(7), 2), (0, Frame(10), 1), (1, Frame(10), 1)]
         );
         // Fields stand in the order of their names: of, opacity, shape with art and matrix.
-        assert_eq!((&runs[0].which, &runs[0].numbers), (&vec![3], &vec![vec![0.1, 0.2]]));
+        let column = Column { unit: 1e-7, steps: vec![1_000_000, 1_000_000] };
+        assert_eq!((&runs[0].which, &runs[0].numbers), (&vec![3], &vec![column]));
         assert_eq!((runs[0].value["shape"]["matrix"][1].as_f64(), runs[1].which.len()), (Some(0.1), 0));
     }
 
@@ -127,5 +155,18 @@ mod tests {
         let line = |points: usize| vec![json!({ "lines": vec![0.5; points] })];
         let runs = in_columns(Frame(0), &[line(2), line(2), line(3)]);
         assert_eq!(runs.iter().map(|run| run.count).collect::<Vec<_>>(), [2, 1]);
+    }
+
+    #[test]
+    fn a_column_is_right_to_seven_digits_of_its_largest() {
+        for numbers in [vec![1279.987, -3.0, 0.25], vec![3.1e-4, 3.2e-4], vec![0.0, 0.0], vec![1.0], vec![1e5, 7.0]] {
+            let Column { unit, steps } = Column::new(&numbers);
+            let mut at = 0;
+            for (number, step) in numbers.iter().zip(steps) {
+                at += step;
+                let largest = numbers.iter().fold(0.0f64, |largest, number| largest.max(number.abs()));
+                assert!((at as f64 * unit - number).abs() <= 5.1e-7 * largest, "{numbers:?}");
+            }
+        }
     }
 }

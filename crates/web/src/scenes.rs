@@ -19,8 +19,8 @@ use crate::loading::load;
 use crate::run_columns::{RunColumns, in_columns};
 use crate::state::AppState;
 
-/// Frames of a window: about four seconds, so that playing asks seldom and a change is seen soon.
-const WINDOW: u32 = 120;
+/// Frames of a window: about two seconds. Longer, and a change is seen later; shorter, and playing asks more often.
+const WINDOW: u32 = 60;
 
 #[derive(Deserialize)]
 pub(crate) struct WindowQuery {

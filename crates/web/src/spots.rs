@@ -5,7 +5,7 @@ use std::time::Duration;
 use actix_web::{HttpResponse, get, web};
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource};
-use jampin_core::matching::{good_spots, judge_spot, margin};
+use jampin_core::matching::{NEIGHBOURHOOD, good_spots, judge_spot, margin};
 use jampin_core::time::Frame;
 use jampin_media::MediaError;
 use serde::Deserialize;
@@ -19,8 +19,6 @@ use crate::state::AppState;
 
 /// Pattern that spots are looked for with, in pixels: the usual one.
 const SIDE: u32 = 31;
-/// Half the side of the neighbourhood of a pointer, in pixels.
-const NEIGHBOURHOOD: f64 = 40.0;
 /// Spots of a whole picture, and of a neighbourhood.
 const MOST: [usize; 2] = [60, 6];
 

@@ -1,12 +1,13 @@
 //! Faults made on purpose, many times, with a checker afterwards: what docs/reliability.md reports.
 //!
-//! `cargo bench -p jampin-cli --profile dev --bench drill -- kill 100` (also `stop`, `disk`, `broken 1000`, `load 120`).
+//! `cargo bench -p jampin-cli --profile dev --bench drill -- kill 100` (also `stop`, `disk`, `broken 1000`, `load 120`, `pages`).
 
 mod broken;
 mod checker;
 mod disk;
 mod kill;
 mod load;
+mod pages;
 mod party;
 mod stop;
 
@@ -21,6 +22,7 @@ fn main() {
         Some("disk") => disk::run(),
         Some("broken") => broken::run(count(1000)),
         Some("load") => load::run(count(120)),
-        _ => println!("drill: one of kill ROUNDS, stop, disk, broken COUNT, load SECONDS"),
+        Some("pages") => pages::run(),
+        _ => println!("drill: one of kill ROUNDS, stop, disk, broken COUNT, load SECONDS, pages"),
     }
 }

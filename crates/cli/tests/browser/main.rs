@@ -315,7 +315,8 @@ fn a_label_is_dragged_and_keeps_its_offset() {
         let from = (at[0].as_f64().unwrap(), at[1].as_f64().unwrap());
         browser.drag(from, (from.0 + 60.0, from.1 - 30.0)).await;
         let scale = browser.eval("jampin.player.view.scale").await.as_f64().unwrap();
-        let scene = server.wait(&format!("{path}/scene"), |scene| scene["offsets"][0]["offset"] != before);
+        server.wait(&format!("{path}/scene"), |scene| scene["offsets"][0]["offset"] != before);
+        let scene = server.scene(&path);
         let offset = |value: &Value, axis: &str| value[axis].as_f64().unwrap();
         let after = &scene["offsets"][0]["offset"];
         assert!((offset(after, "x") - offset(&before, "x") - 60.0 / scale).abs() < 1.5, "{before} {after}");
@@ -326,7 +327,7 @@ fn a_label_is_dragged_and_keeps_its_offset() {
             label["shape"]["matrix"][4].as_f64().unwrap()
         };
         let subject = |frame: usize| server.get(&path).json()["tracks"][0]["x"][frame].as_f64().unwrap();
-        assert!((corner(60) - corner(10) - (subject(60) - subject(10))).abs() < 1e-3, "it goes with its subject");
+        assert!((corner(60) - corner(10) - (subject(60) - subject(10))).abs() < 2e-3, "it goes with its subject");
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }

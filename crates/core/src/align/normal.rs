@@ -1,13 +1,11 @@
 //! Normal equations of an alignment: weighted sums, gain and offset eliminated, the rest solved.
 
 use super::motion::{MOST_COLUMNS, add_columns};
+use crate::biweight::BIWEIGHT_LIMIT;
 use crate::cholesky::Cholesky;
 use crate::image::{NOISE_GAIN, PatchSamples};
 use crate::track::MotionModel;
 
-/// Residuals beyond this many standard deviations do not count at all, smaller ones ever more (the biweight of Beaton &
-/// Tukey 1974; 4.685 keeps 95 % efficiency for Gaussian noise). Smaller, and sharp texture starts to fall out.
-const BIWEIGHT_LIMIT: f64 = 4.685;
 /// The biweight cuts the tails: of Gaussian residuals it leaves this share of the variance (numerical integration).
 const BIWEIGHT_VARIANCE: f64 = 0.827;
 /// The smaller pivot of the shift equations, over the pixel count, below which there is too little texture, in

@@ -38,8 +38,9 @@ const MOST_GAINED_BY_SHAPE: f64 = 0.1;
 const BEYOND_ALIGNMENT: f64 = 0.4;
 /// Following back is judged in tenths of a pixel: it need not be more exact than this.
 const ROUND_TRIP_TO: f64 = 0.02;
-/// Two finds nearer than this, in pixels, are the same place.
-const SAME_PLACE: f64 = 2.0;
+/// Two candidates nearer than this, in pixels, are the same place. Larger, and neighbouring bars of a fence become one; smaller, and one place is
+/// offered twice, as alignment ends a pixel apart.
+pub(crate) const SAME_PLACE: f64 = 2.0;
 
 /// Where to look, and for what.
 #[derive(Clone, Copy, Debug)]

@@ -9,6 +9,6 @@ mod spots;
 
 pub use corners::CornerMap;
 pub use correlation::{Template, correlation};
-pub use features::{PatternChoice, SpotProblem, choose_pattern, choose_search};
+pub use features::{NEIGHBOURHOOD, PatternChoice, SpotProblem, choose_pattern, choose_search};
 pub use search::{CorrelationPeak, Searcher};
 pub use spots::{Spot, good_spots, judge_spot, margin};

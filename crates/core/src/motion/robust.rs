@@ -5,12 +5,11 @@
 //! the motion needs are necessary: with one more than needed, each could be the wrong one, and all are believed.
 
 use super::least_squares::{Fit, Match, fit_weighted, information};
+use crate::biweight::BIWEIGHT_LIMIT;
 use crate::track::MotionModel;
 
 /// Standard deviations beyond which a residual makes the plain fit doubtful.
 const DOUBTFUL: f64 = 3.0;
-/// Standard deviations beyond which a match does not count at all (95 % efficiency for Gaussian noise).
-const LIMIT: f64 = 4.685;
 /// Rounds of weighing and fitting.
 const ROUNDS: usize = 10;
 /// Most choices of matches that are tried; beyond, evenly spread ones are.
@@ -39,7 +38,7 @@ pub(super) fn refit(model: MotionModel, matches: &[Match], plain: Fit) -> Option
     let deviation = (1.4826 * (1.0 + 5.0 / (matches.len() - needed) as f64) * spread).max(1.0);
     for _ in 0..ROUNDS {
         let share = |distance: f64| {
-            let inside = 1.0 - (distance / (LIMIT * deviation)).powi(2);
+            let inside = 1.0 - (distance / (BIWEIGHT_LIMIT * deviation)).powi(2);
             if inside > 0.0 { inside * inside } else { 0.0 }
         };
         let weights: Vec<f64> = distances(&best, matches).into_iter().map(share).collect();

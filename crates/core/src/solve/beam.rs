@@ -39,8 +39,9 @@ const EXPERIENCE: usize = 8;
 const MEMORY: usize = 40;
 /// Each hidden frame widens what a place may differ from the prediction by this share.
 const WIDER_PER_HIDDEN: f64 = 0.4;
-/// Velocity that is kept from one hidden frame to the next: people slow down, cars do not.
-const KEPT_VELOCITY: f64 = 0.97;
+/// Share of the velocity that is kept from one hidden frame to the next. Larger, and who slows down behind something is looked for far ahead, and
+/// guessed places run away; smaller, and a car is looked for behind itself.
+pub(super) const KEPT_VELOCITY: f64 = 0.97;
 
 /// One way the subject may have come to be where it may be.
 #[derive(Clone, Copy, Debug)]

@@ -6,15 +6,13 @@ use super::watch::{Halt, Step, Watch};
 use crate::geometry::{LocalWarp, Point};
 use crate::image::{FrameSource, Window};
 use crate::locate::Sighting;
-use crate::look::{Candidate, FrameMatcher, Prediction, References};
+use crate::look::{Candidate, FrameMatcher, Prediction, References, SAME_PLACE};
 use crate::time::Frame;
 
 /// Where the subject is plainly seen it is looked for in so many times the reach in which it is believed: the match beside it says how sure it is.
 const MARGIN: f64 = 1.5;
 /// Finds that are kept per frame.
 const FINDS: usize = 6;
-/// Two finds nearer than this, in pixels, are the same place.
-const SAME_PLACE: f64 = 2.0;
 
 /// Where a direction starts.
 pub(super) struct SegmentStart {

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use super::beam::KEPT_VELOCITY;
 use super::guides::{ChosenCandidates, Guides};
 use super::refine::BackErrors;
 use crate::geometry::{Point, Size};
@@ -12,8 +13,6 @@ use crate::track::{Sample, SampleState, Track};
 
 /// Frames over which the velocity at the edge of a hidden run is measured: one frame alone is at the mercy of its noise.
 const VELOCITY_OVER: i64 = 4;
-/// Past the last find, velocity is kept at this share from frame to frame: a guess gets worse, and should not run away.
-const KEPT_VELOCITY: f64 = 0.97;
 
 /// A sample for every frame of the range: found, guide, and hidden or outside with the predicted place.
 pub(super) fn fill(

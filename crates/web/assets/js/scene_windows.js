@@ -1,6 +1,6 @@
 // The scene as the server evaluated it, a window of frames at a time, fetched where it is looked at.
 
-const AHEAD = 60; // While so many frames are left of a window, the next one is asked for.
+const AHEAD = 40; // While so many frames are left of a window, the next one is asked for.
 
 // A value with other numbers, in the order in which they stand in it.
 function filled(value, next) {
@@ -10,13 +10,19 @@ function filled(value, next) {
   return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, filled(one, next)]));
 }
 
-// The value of a run on the frame with this index in it; `own` are the numbers of its first.
-function valueOn({ value, which, numbers }, own, index) {
-  if (!which.length) return value;
-  const now = [...own];
-  which.forEach((at, i) => (now[at] = numbers[i][index]));
-  let at = 0;
-  return filled(value, () => now[at++]);
+// The value of a run on each of its frames.
+function valuesOf({ value, which, numbers, count }) {
+  if (!which.length) return Array(count).fill(value);
+  const now = ownNumbers(value);
+  const sums = numbers.map(() => 0);
+  return Array.from({ length: count }, (_, index) => {
+    which.forEach((at, i) => {
+      sums[i] += numbers[i].steps[index];
+      now[at] = sums[i] * numbers[i].unit;
+    });
+    let at = 0;
+    return filled(value, () => now[at++]);
+  });
 }
 
 // The numbers in a value.
@@ -30,8 +36,7 @@ function ownNumbers(value, all = []) {
 export function framesOf({ range, runs }) {
   const frames = Array.from({ length: range.last - range.first + 1 }, () => []);
   for (const run of runs) {
-    const own = ownNumbers(run.value);
-    for (let i = 0; i < run.count; i++) frames[run.first - range.first + i][run.place] = valueOn(run, own, i);
+    valuesOf(run).forEach((value, i) => (frames[run.first - range.first + i][run.place] = value));
   }
   return frames;
 }
