@@ -55,7 +55,8 @@ fn crowded(server: &Server, project: &str, film: &Path) {
     let mut now = revision(server);
     let drag = |round: usize| {
         let to = 200.0 + round as f64;
-        let body = json!({ "revision": now, "frame": 900, "from": { "x": 200.0, "y": 100.0 }, "to": { "x": to, "y": 90.0 } });
+        let body =
+            json!({ "revision": now, "frame": 900, "from": { "x": 200.0, "y": 100.0 }, "to": { "x": to, "y": 90.0 } });
         let moved = format!("{path}/attachments/{}/move", labels[round % SUBJECTS]);
         let (time, (edited, _)) = timed(|| (server.send("POST", &moved, &body), server.get(&scene)));
         assert_eq!(edited.status, 200, "{}", edited.text());
@@ -91,9 +92,10 @@ fn subject(server: &Server, path: &str, n: usize) -> Uuid {
     let mut edited = server.send("POST", &format!("{path}/edits"), &edit);
     for (i, pin) in pins.iter().enumerate() {
         assert_eq!(edited.status, 200, "{}", edited.text());
-        let rows: String = (0..FRAMES).map(|frame| place(i, frame)).enumerate().fold(String::new(), |text, (frame, (x, y))| {
-            text + &format!("{frame},{x:.3},{y:.3}\n")
-        });
+        let rows: String = (0..FRAMES)
+            .map(|frame| place(i, frame))
+            .enumerate()
+            .fold(String::new(), |text, (frame, (x, y))| text + &format!("{frame},{x:.3},{y:.3}\n"));
         let table = json!({
             "revision": edited.json()["revision"], "pin": pin, "text": format!("frame,x,y\n{rows}"),
             "mapping": { "frame": 0, "x": 1, "y": 2 },
