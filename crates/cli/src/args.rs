@@ -55,6 +55,10 @@ pub(crate) enum Command {
     Demo(DemoArgs),
     /// Follow pins through a film, without server or database; write their samples as CSV.
     Track(TrackArgs),
+    /// Make paths with few keyframes of samples, without server or database.
+    Clean(CleanArgs),
+    /// Paint what hangs on followed pins into a film, without server or database.
+    Render(RenderArgs),
 }
 
 #[derive(Args, Clone)]
@@ -174,6 +178,39 @@ pub(crate) struct TrackArgs {
     /// Pins followed at the same time. The result does not depend on it.
     #[arg(long, default_value_t = 2)]
     pub threads: usize,
+    /// Let ffmpeg see and do everything that this program may: only where the system has no sandbox.
+    #[arg(long, env = "JAMPIN_NO_SANDBOX")]
+    pub no_sandbox: bool,
+}
+
+#[derive(Args)]
+pub(crate) struct CleanArgs {
+    /// The samples, as `jampin track` writes them, or any table with frame, x and y.
+    pub samples: PathBuf,
+    /// How far the path may stray from the cleaned samples, in pixels.
+    #[arg(long, default_value_t = 0.5)]
+    pub tolerance: f64,
+    /// Frames a second that are written into the file, as in 25 or 30000/1001.
+    #[arg(long, default_value = "25")]
+    pub rate: String,
+    /// Where the paths go: JSON, or keyframes alone as CSV by its ending; `-` is standard output.
+    #[arg(long)]
+    pub out: PathBuf,
+}
+
+#[derive(Args)]
+pub(crate) struct RenderArgs {
+    /// The film.
+    pub clip: PathBuf,
+    /// The samples and what hangs on them, as JSON; docs/formats.md describes it.
+    #[arg(long)]
+    pub scene: PathBuf,
+    /// The film to write: .mp4 or .webm; with --graphics .webm, .mov or .zip.
+    #[arg(long)]
+    pub out: PathBuf,
+    /// The graphics alone, with transparency.
+    #[arg(long)]
+    pub graphics: bool,
     /// Let ffmpeg see and do everything that this program may: only where the system has no sandbox.
     #[arg(long, env = "JAMPIN_NO_SANDBOX")]
     pub no_sandbox: bool,

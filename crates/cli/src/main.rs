@@ -2,10 +2,13 @@
 
 mod args;
 mod backup;
+mod clean;
 mod demo;
 mod demo_work;
 mod error;
 mod logging;
+mod render;
+mod samples_file;
 mod sandboxed;
 mod serve;
 mod track;
@@ -36,6 +39,8 @@ fn main() -> ExitCode {
         Command::HarmlessSvg => sandboxed::harmless_svg(),
         Command::Demo(args) => demo::run(args),
         Command::Track(args) => track::run(&args),
+        Command::Clean(args) => clean::run(&args),
+        Command::Render(args) => render::run(&args),
     };
     match ended {
         Ok(()) => ExitCode::SUCCESS,

@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::process::{Command, Output};
 
-use jampin_testkit::{make_film, real_film};
+use jampin_testkit::{decode_rgb, make_film, real_film};
 
 fn jampin(words: &[&str]) -> Output {
     Command::new(env!("CARGO_BIN_EXE_jampin")).args(words).output().expect("jampin runs")
@@ -165,4 +165,73 @@ fn every_subcommand_explains_itself() {
         assert!(own.status.success() && text.contains("Usage") && text.lines().count() > 8, "{name}: {text}");
     }
     assert!(String::from_utf8_lossy(&jampin(&["serve", "--help"]).stdout).contains("JAMPIN_PORT"));
+}
+
+/// Samples of a pin that goes to the right at 4 pixels a frame, with a jump on frame 12.
+fn samples(dir: &Path) -> std::path::PathBuf {
+    let row = |n: u32| {
+        let y = if n == 12 { 140.0 } else { 80.0 };
+        format!("{n},lamp,{:.4},{y:.4},0.9900,found,0.05,0.05,exact\n", 60.0 + 4.0 * f64::from(n))
+    };
+    let rows: String = (0..25).map(row).collect();
+    let path = dir.join("samples.csv");
+    std::fs::write(&path, format!("frame,pin,x,y,match,state,sd_x,sd_y,grasp\n{rows}")).unwrap();
+    path
+}
+
+#[test]
+fn samples_become_a_path_of_few_keyframes() {
+    let dir = tempfile::tempdir().unwrap();
+    let (samples, out) = (samples(dir.path()), dir.path().join("keys.json"));
+    let words = ["clean", samples.to_str().unwrap(), "--tolerance", "0.5", "--rate", "30000/1001", "--out"];
+    let output = jampin(&[&words[..], &[out.to_str().unwrap()]].concat());
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let keys: serde_json::Value = serde_json::from_str(&std::fs::read_to_string(&out).unwrap()).unwrap();
+    let span = &keys["subjects"][0]["spans"][0];
+    assert_eq!(
+        (&keys["subjects"][0]["name"], &keys["frame_rate"]),
+        (&"lamp".into(), &serde_json::json!([30000, 1001]))
+    );
+    assert!(span["keys"].as_array().unwrap().len() <= 4, "{span}");
+    // The jump is out, and the rest is where it was.
+    let place =
+        |n: usize| span["places"][n].as_array().unwrap().iter().map(|v| v.as_f64().unwrap()).collect::<Vec<_>>();
+    for n in [0, 12, 24] {
+        assert!(
+            (place(n)[0] - (60.0 + 4.0 * n as f64)).abs() < 1.0 && (place(n)[1] - 80.0).abs() < 1.0,
+            "{n} {:?}",
+            place(n)
+        );
+    }
+    let refused = jampin(&["clean", samples.to_str().unwrap(), "--tolerance", "-1", "--out", "-"]);
+    assert_eq!(refused.status.code(), Some(2), "{}", String::from_utf8_lossy(&refused.stderr));
+}
+
+#[test]
+fn what_hangs_on_samples_is_painted_into_the_film() {
+    let dir = tempfile::tempdir().unwrap();
+    let film = moving_square(dir.path());
+    samples(dir.path());
+    let scene = dir.path().join("scene.json");
+    let cover = r##"{"kind":"cover","outline":"box","size":[30,30],"effect":{"plain":"#ff0000"},"show":{"enters":{"way":"fade","frames":0,"easing":{"first":[0,0],"second":[1,1]}}}}"##;
+    let text = format!(r#"{{"samples":"samples.csv","subjects":[{{"pin":"lamp","attachments":[{cover}]}}]}}"#);
+    std::fs::write(&scene, text).unwrap();
+    let out = dir.path().join("out.mp4");
+    let paint = |scene: &Path, out: &Path| {
+        jampin(&["render", film.to_str().unwrap(), "--scene", scene.to_str().unwrap(), "--out", out.to_str().unwrap()])
+    };
+    let output = paint(&scene, &out);
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let frames = decode_rgb(&out, 320, 240);
+    assert_eq!(frames.len(), 25);
+    let at = |frame: usize, x: usize, y: usize| &frames[frame][3 * (y * 320 + x)..][..3];
+    for n in [0usize, 20] {
+        let [red, green, blue] = at(n, 60 + 4 * n, 80) else { panic!() };
+        assert!(*red > 200 && *green < 60 && *blue < 60, "frame {n}: {red} {green} {blue}");
+        let [red, green, _] = at(n, 60 + 4 * n, 120) else { panic!() };
+        assert!(red.abs_diff(*green) < 20, "nothing beside it on frame {n}");
+    }
+    let unknown = paint(&scene, &dir.path().join("out.avi"));
+    let told = String::from_utf8_lossy(&unknown.stderr).into_owned();
+    assert!(unknown.status.code() == Some(2) && told.contains(".mp4"), "{told}");
 }

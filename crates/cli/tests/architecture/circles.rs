@@ -135,7 +135,7 @@ impl House {
             _ => (from.to_vec(), path),
         };
         while let Some((next, after)) = rest.split_first() {
-            let child = [module.as_slice(), &[next.clone()]].concat();
+            let child = [module.as_slice(), std::slice::from_ref(next)].concat();
             if next == "super" {
                 module.pop();
             } else if self.is_module(&child) {
