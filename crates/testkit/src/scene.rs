@@ -42,9 +42,8 @@ fn frames_of(window: &Value) -> Vec<Vec<Value>> {
             let value = filled(&run["value"], &mut |own| {
                 let column = which.iter().position(|which| *which == seen);
                 seen += 1;
-                let number = |column: usize| {
-                    json!(sums[column] as f64 * run["numbers"][column]["unit"].as_f64().unwrap_or_default())
-                };
+                let number =
+                    |column: usize| json!(sums[column] as f64 / run["numbers"][column]["per"].as_f64().unwrap_or(1.0));
                 column.map_or_else(|| own.clone(), number)
             });
             // Runs come in the order of their places.

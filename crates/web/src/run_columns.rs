@@ -24,29 +24,30 @@ pub(crate) struct RunColumns {
 /// A number over a run of frames, to seven digits of the largest: a thousandth of a pixel. Steps are short to write.
 #[derive(Debug, PartialEq, Serialize)]
 pub(crate) struct Column {
-    /// A power of ten.
-    pub unit: f64,
-    /// In units: the first, then how far it is from each to the next.
+    /// How many steps make one: a power of ten, so that whole numbers come back whole.
+    pub per: f64,
+    /// The first number in steps, then how many it is from each to the next.
     pub steps: Vec<i64>,
 }
 
 impl Column {
     fn new(numbers: &[f64]) -> Self {
         let largest = numbers.iter().fold(0.0f64, |largest, number| largest.max(number.abs()));
-        let digits = largest.max(f64::MIN_POSITIVE).log10().ceil() as i32 - DIGITS;
-        // A power below one is written with all of its digits; this is the nearest number to it.
-        let unit = format!("1e{digits}").parse().unwrap_or(1.0);
+        let digits = (DIGITS - largest.max(f64::MIN_POSITIVE).log10().ceil() as i32).clamp(0, MOST_DIGITS);
+        let per = 10f64.powi(digits);
         let mut before = 0;
         let step = |number: &f64| {
-            let now = (number / unit).round() as i64;
+            let now = (number * per).round() as i64;
             now - std::mem::replace(&mut before, now)
         };
-        Self { unit, steps: numbers.iter().map(step).collect() }
+        Self { per, steps: numbers.iter().map(step).collect() }
     }
 }
 
 /// Digits that are kept: fewer would be seen where a picture hangs in perspective, more are only longer.
 const DIGITS: i32 = 7;
+/// And behind the point: powers of ten are exact up to here.
+const MOST_DIGITS: i32 = 15;
 
 /// `frames` has a list of values for each frame, from `first` on.
 pub(crate) fn in_columns(first: Frame, frames: &[Vec<Value>]) -> Vec<RunColumns> {
@@ -145,7 +146,7 @@ mod tests {
             [(0, Frame(7), 2), (0, Frame(10), 1), (1, Frame(10), 1)]
         );
         // Fields stand in the order of their names: of, opacity, shape with art and matrix.
-        let column = Column { unit: 1e-7, steps: vec![1_000_000, 1_000_000] };
+        let column = Column { per: 1e7, steps: vec![1_000_000, 1_000_000] };
         assert_eq!((&runs[0].which, &runs[0].numbers), (&vec![3], &vec![column]));
         assert_eq!((runs[0].value["shape"]["matrix"][1].as_f64(), runs[1].which.len()), (Some(0.1), 0));
     }
@@ -158,14 +159,25 @@ mod tests {
     }
 
     #[test]
+    fn whole_numbers_come_back_whole() {
+        let numbers: Vec<f64> = (0..500).map(f64::from).collect();
+        let Column { per, steps } = Column::new(&numbers);
+        let mut at = 0;
+        for (number, step) in numbers.iter().zip(steps) {
+            at += step;
+            assert_eq!(at as f64 / per, *number, "an index of artwork");
+        }
+    }
+
+    #[test]
     fn a_column_is_right_to_seven_digits_of_its_largest() {
         for numbers in [vec![1279.987, -3.0, 0.25], vec![3.1e-4, 3.2e-4], vec![0.0, 0.0], vec![1.0], vec![1e5, 7.0]] {
-            let Column { unit, steps } = Column::new(&numbers);
+            let Column { per, steps } = Column::new(&numbers);
             let mut at = 0;
             for (number, step) in numbers.iter().zip(steps) {
                 at += step;
                 let largest = numbers.iter().fold(0.0f64, |largest, number| largest.max(number.abs()));
-                assert!((at as f64 * unit - number).abs() <= 5.1e-7 * largest, "{numbers:?}");
+                assert!((at as f64 / per - number).abs() <= 5.1e-7 * largest, "{numbers:?}");
             }
         }
     }

@@ -18,7 +18,7 @@ function valuesOf({ value, which, numbers, count }) {
   return Array.from({ length: count }, (_, index) => {
     which.forEach((at, i) => {
       sums[i] += numbers[i].steps[index];
-      now[at] = sums[i] * numbers[i].unit;
+      now[at] = sums[i] / numbers[i].per;
     });
     let at = 0;
     return filled(value, () => now[at++]);
@@ -81,7 +81,8 @@ export class SceneWindows {
     this.asked.add(start);
     const round = this.round;
     this.fetch(start, this.art).then(
-      (data) => round === this.round && this.take(data),
+      // Of another state of the shot: its artwork is numbered otherwise.
+      (data) => round === this.round && (data.revision === this.data.revision ? this.take(data) : this.renew(start)),
       // Asked for again when it is looked at again.
       () => this.asked.delete(start),
     );
