@@ -1,14 +1,12 @@
 //! `jampin clean`: paths with few keyframes out of samples, without server or database.
 
-use std::path::Path as FilePath;
-
-use anyhow::Context;
 use jampin_core::formats::{FrameCount, keys_csv, path_json};
 use jampin_core::path::{Path, Recipe, Step, StepKind, clean};
 use jampin_core::time::{Frame, FrameRange, Rational};
 
 use crate::args::CleanArgs;
 use crate::error::bad_input;
+use crate::output::write;
 use crate::samples_file;
 
 pub(crate) fn run(args: &CleanArgs) -> anyhow::Result<()> {
@@ -48,12 +46,4 @@ fn rate(text: &str) -> anyhow::Result<Rational> {
     let whole = num.fract() == 0.0 && den.fract() == 0.0;
     let scale = if whole { 1.0 } else { 1000.0 };
     Ok(Rational { num: (num * scale).round() as u32, den: (den * scale).round() as u32 })
-}
-
-fn write(out: &FilePath, text: &str) -> anyhow::Result<()> {
-    if out == FilePath::new("-") {
-        print!("{text}");
-        return Ok(());
-    }
-    std::fs::write(out, text).with_context(|| format!("the paths cannot be written to {}", out.display()))
 }

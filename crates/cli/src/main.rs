@@ -7,6 +7,7 @@ mod demo;
 mod demo_work;
 mod error;
 mod logging;
+mod output;
 mod render;
 mod samples_file;
 mod sandboxed;

@@ -22,6 +22,7 @@ use uuid::Uuid;
 
 use crate::args::TrackArgs;
 use crate::error::bad_input;
+use crate::output::write;
 
 /// Frames read to each side of a range, for what the empty scene looks like and how fast the film goes.
 const SURROUNDINGS: u32 = 300;
@@ -45,14 +46,6 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     let named: Vec<NamedTrack<'_>> =
         file.pins.iter().zip(&tracks).map(|(pin, track)| NamedTrack { name: &pin.name, track }).collect();
     write(&args.out, &samples_csv(&named, range, FrameCount::From(0)))
-}
-
-fn write(out: &Path, text: &str) -> anyhow::Result<()> {
-    if out == Path::new("-") {
-        print!("{text}");
-        return Ok(());
-    }
-    std::fs::write(out, text).with_context(|| format!("the samples cannot be written to {}", out.display()))
 }
 
 fn media_error(error: MediaError) -> anyhow::Error {

@@ -213,8 +213,9 @@ fn what_hangs_on_samples_is_painted_into_the_film() {
     let film = moving_square(dir.path());
     samples(dir.path());
     let scene = dir.path().join("scene.json");
-    let cover = r##"{"kind":"cover","outline":"box","size":[30,30],"effect":{"plain":"#ff0000"},"show":{"enters":{"way":"fade","frames":0,"easing":{"first":[0,0],"second":[1,1]}}}}"##;
-    let text = format!(r#"{{"samples":"samples.csv","subjects":[{{"pin":"lamp","attachments":[{cover}]}}]}}"#);
+    let show = r#"{"enters":{"way":"fade","frames":0,"easing":{"first":[0,0],"second":[1,1]}}}"#;
+    let cover = r##"{"kind":"cover","outline":"box","size":[30,30],"effect":{"plain":"#ff0000"},"show":"##;
+    let text = format!(r#"{{"samples":"samples.csv","subjects":[{{"pin":"lamp","attachments":[{cover}{show}}}]}}]}}"#);
     std::fs::write(&scene, text).unwrap();
     let out = dir.path().join("out.mp4");
     let paint = |scene: &Path, out: &Path| {

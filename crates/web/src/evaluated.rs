@@ -17,6 +17,8 @@ use uuid::Uuid;
 
 /// Shots that are kept. More take memory (a long one has tens of megabytes), fewer are read again when people change between them.
 const KEPT: usize = 12;
+/// Shots that are read at the same time at most. Two that share a turn wait for each other, which more turns make rarer.
+const TURNS: usize = 16;
 
 /// What a subject's samples come to, once somebody has asked.
 type Evaluation = Arc<OnceLock<Option<SubjectEvaluation>>>;
@@ -86,11 +88,19 @@ impl EvaluatedShot {
 
 /// The shots that were asked for last, the newest at the end.
 #[derive(Clone, Default)]
-pub(crate) struct EvaluatedShots(Arc<Mutex<Vec<Arc<EvaluatedShot>>>>);
+pub(crate) struct EvaluatedShots {
+    kept: Arc<Mutex<Vec<Arc<EvaluatedShot>>>>,
+    turns: Arc<[tokio::sync::Mutex<()>; TURNS]>,
+}
 
 impl EvaluatedShots {
+    /// Waited for before a shot is read: many pages ask at once when something has changed, and one reading serves them all.
+    pub async fn turn(&self, id: Uuid) -> tokio::sync::MutexGuard<'_, ()> {
+        self.turns[id.as_u128() as usize % TURNS].lock().await
+    }
+
     pub fn get(&self, id: Uuid) -> Option<Arc<EvaluatedShot>> {
-        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut all = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
         let at = all.iter().position(|shot| shot.stored.info.id == id)?;
         let found = all.remove(at);
         all.push(Arc::clone(&found));
@@ -98,7 +108,7 @@ impl EvaluatedShots {
     }
 
     pub fn put(&self, shot: &Arc<EvaluatedShot>) {
-        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut all = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
         all.retain(|other| other.stored.info.id != shot.stored.info.id);
         all.push(Arc::clone(shot));
         let over = all.len().saturating_sub(KEPT);

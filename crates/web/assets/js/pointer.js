@@ -61,7 +61,11 @@ export class Pointer {
     const grab = this.bench.byHand ? null : event.target.dataset?.grab;
     if (this.bench.linking) return this.writeAt({ x, y }, event, this.bench.linkingText);
     if (this.bench.outlining) return this.writeAt({ x, y }, event, this.bench.outliningText);
-    const texts = { point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area", attachment: "Click: its settings. Drag: move it; it keeps following", pin: "Click: this pin", carried: "Drag: correct it on this frame, it counts for all" };
+    const texts = {
+      point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area",
+      attachment: "Click: its settings. Drag: move it; it keeps following",
+      pin: "Click: this pin", carried: "Drag: correct it on this frame, it counts for all"
+    };
     const wanted = !this.drag && !grab && this.bench.wantsPin;
     const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
     this.writeAt({ x, y }, event, text);

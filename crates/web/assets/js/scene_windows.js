@@ -80,11 +80,13 @@ export class SceneWindows {
     if (this.windows.has(start) || this.asked.has(start)) return;
     this.asked.add(start);
     const round = this.round;
-    this.fetch(start, this.art).then(
+    const came = (data) => {
+      if (round !== this.round) return null;
       // Of another state of the shot: its artwork is numbered otherwise.
-      (data) => round === this.round && (data.revision === this.data.revision ? this.take(data) : this.renew(start)),
-      // Asked for again when it is looked at again.
-      () => this.asked.delete(start),
-    );
+      return data.revision === this.data.revision ? this.take(data) : this.renew(start);
+    };
+    // Whatever did not come is asked for again when it is looked at again.
+    const over = () => this.asked.delete(start);
+    this.fetch(start, this.art).then(came).then(over, over);
   }
 }
