@@ -24,6 +24,8 @@ pub(crate) struct Workplace {
     pub cuts: Vec<Frame>,
     /// The film as a whole, for when it is needed.
     pub scene: ClipScene,
+    /// Frames of a second.
+    pub second: u32,
 }
 
 impl Workplace {
@@ -55,7 +57,8 @@ impl Workplace {
         let planes = StoredPlanes::new(folder.planes(), info.size, when_missing);
         let table: FrameTable = serde_json::from_value(clip.frames)?;
         let scene = ClipScene { folder, frames: table.len() };
-        Ok(Self { stored, pin, planes, cuts, scene })
+        let second = info.rate.as_f64().round() as u32;
+        Ok(Self { stored, pin, planes, cuts, scene, second })
     }
 }
 

@@ -39,7 +39,7 @@ pub struct SolveResult {
 pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let task: SolveTask = work.task()?;
     let Work { worker, runtime, job, lease, cancel } = *work;
-    let Workplace { stored, pin, planes, cuts, scene } =
+    let Workplace { stored, pin, planes, cuts, scene, .. } =
         Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
     let part = shot_part(stored.info.range, &cuts, task.frame);
     let track = stored.shot.track(task.pin);

@@ -13,6 +13,7 @@ mod recipe;
 mod reduce;
 mod report;
 mod savitzky_golay;
+mod short_gaps;
 mod smooth;
 #[cfg(test)]
 mod tests;
@@ -31,6 +32,7 @@ pub use recipe::{HandKey, Recipe, RecipeProblem, Step, StepKind};
 pub use reduce::reduce;
 pub use report::Report;
 pub use savitzky_golay::{savitzky_golay, savitzky_golay_weights};
+pub use short_gaps::cross_short_gaps;
 pub use smooth::{Smoother, smoothed};
 
 /// Where a subject is on each frame on which it is there.
