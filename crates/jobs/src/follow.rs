@@ -9,7 +9,7 @@ use jampin_core::path::cross_short_gaps;
 use jampin_core::pin::Pin;
 use jampin_core::solve::{Film, affected};
 use jampin_core::time::{Frame, FrameRange};
-use jampin_core::track::Sample;
+use jampin_core::track::{Sample, Track};
 use jampin_media::{Cancel, StoredPlanes};
 use jampin_store::{Appended, Lease, StoreError};
 use serde::{Deserialize, Serialize};
@@ -138,6 +138,7 @@ impl Run<'_> {
             shot: task.shot,
             film: Film { scene: &scene, part },
             pin: &self.pin,
+            short_gap: None,
             cancel: self.cancel,
         };
         let progress = serde_json::to_value(&self.reached)?;
@@ -149,7 +150,7 @@ impl Run<'_> {
         let Self { worker, runtime, task, .. } = *self;
         let stored = runtime.block_on(worker.store.shot(task.shot))?;
         let Some((subject, pin)) = stored.shot.pin(task.pin) else { return Err(TaskError::Cancelled) };
-        let crossed = cross_short_gaps(stored.shot.track(pin.id), pin, self.second);
+        let crossed = cross_short_gaps(stored.shot.track(pin.id), &Track::default(), pin, self.second);
         if crossed.is_empty() || !runtime.block_on(worker.store.is_held(self.lease))? {
             return Ok(());
         }

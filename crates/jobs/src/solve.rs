@@ -1,9 +1,11 @@
 //! Solving a pin over the whole shot, or over the part of it that a guide changes.
 
+use std::collections::BTreeMap;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use jampin_core::follow::{Continue, shot_part};
+use jampin_core::path::cross_short_gaps;
 use jampin_core::pin::Pin;
 use jampin_core::solve::{Film, Solution, Step, Watch, affected, solve};
 use jampin_core::time::{Frame, FrameRange};
@@ -39,7 +41,7 @@ pub struct SolveResult {
 pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let task: SolveTask = work.task()?;
     let Work { worker, runtime, job, lease, cancel } = *work;
-    let Workplace { stored, pin, planes, cuts, scene, .. } =
+    let Workplace { stored, pin, planes, cuts, scene, second } =
         Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
     let part = shot_part(stored.info.range, &cuts, task.frame);
     let track = stored.shot.track(task.pin);
@@ -51,7 +53,7 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let keep = |frame: Frame| task.only.is_none_or(|only| only.contains(frame));
     let scene = scene.load(&planes)?;
     let film = Film { scene: &scene, part };
-    let solver = Solver { worker, runtime, lease, shot: task.shot, film, pin: &pin, cancel };
+    let solver = Solver { worker, runtime, lease, shot: task.shot, film, pin: &pin, short_gap: Some(second), cancel };
     let result = solver.solve(&planes, track, range, &keep, &job.progress)?;
     Ok(serde_json::to_value(result)?)
 }
@@ -64,6 +66,8 @@ pub(crate) struct Solver<'a> {
     pub shot: Uuid,
     pub film: Film<'a>,
     pub pin: &'a Pin,
+    /// Gaps of up to so many frames are crossed with what is written.
+    pub short_gap: Option<u32>,
     pub cancel: &'a Cancel,
 }
 
@@ -90,14 +94,27 @@ impl Solver<'_> {
                 )));
             }
         };
-        let samples: Vec<(Frame, Option<Sample>)> =
-            solved.iter().filter(|(frame, _)| wanted(*frame)).map(|(frame, sample)| (frame, Some(sample))).collect();
+        let solved = solved.iter().filter(|(frame, _)| wanted(*frame)).collect();
+        let samples = self.with_short_gaps(track, solved);
         let found = samples.iter().filter(|(_, sample)| sample.is_some_and(|sample| sample.state.is_present())).count();
         let append = self.worker.store.append_samples(self.lease, self.shot, self.pin.id, &samples, progress);
         match self.runtime.block_on(append)? {
             Appended::Yes => Ok(SolveResult { first: range.first, last: range.last, found: found as u32 }),
             Appended::Unwanted => Err(TaskError::Cancelled),
         }
+    }
+
+    /// What is written down: what was solved, and samples across the gaps that are short.
+    fn with_short_gaps(&self, before: &Track, solved: BTreeMap<Frame, Sample>) -> Vec<(Frame, Option<Sample>)> {
+        let mut written = solved;
+        if let Some(most) = self.short_gap {
+            let mut after = before.clone();
+            for (frame, sample) in &written {
+                after.set(*frame, Some(*sample));
+            }
+            written.extend(cross_short_gaps(&after, before, self.pin, most));
+        }
+        written.into_iter().map(|(frame, sample)| (frame, Some(sample))).collect()
     }
 }
 

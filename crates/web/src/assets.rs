@@ -40,6 +40,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/keyframes.js",
     "js/keys.js",
     "js/looking.js",
+    "js/losses.js",
     "js/mend.js",
     "js/news.js",
     "js/overlay.js",

@@ -1,4 +1,4 @@
-//! Attachments dragged elsewhere.
+//! Attachments dragged elsewhere, made larger, and turned.
 
 use std::sync::Arc;
 
@@ -43,6 +43,36 @@ pub(crate) async fn drag(
     check(&moved)?;
     let edit = Edit::PutAttachment { subject, attachment: moved, index: None };
     let title = format!("Move the {}", attachment.kind.name());
+    Ok(HttpResponse::Ok().json(state.edit(id, revision, &title, &edit).await?))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct ReshapeRequest {
+    revision: i64,
+    /// How many times as large.
+    factor: f64,
+    /// Turned clockwise by so much.
+    degrees: f64,
+}
+
+/// Makes an attachment larger or smaller, and turns it, about its own middle.
+#[post("/api/shots/{id}/attachments/{attachment}/reshape")]
+pub(crate) async fn reshape(
+    state: web::Data<AppState>,
+    path: web::Path<(Uuid, Uuid)>,
+    body: web::Json<ReshapeRequest>,
+) -> Result<HttpResponse, ApiError> {
+    let (id, which) = path.into_inner();
+    let ReshapeRequest { revision, factor, degrees } = body.into_inner();
+    let loaded = load(&state, id).await?;
+    let (subject, attachment) = find(&loaded.stored.shot, which)?;
+    let kind = attachment.kind.reshaped(factor, degrees).ok_or_else(|| {
+        ApiError::Unusable("It keeps its form: what stands upright is not turned, and a boundary line has that of its corners.".into())
+    })?;
+    let reshaped = Attachment { kind, ..attachment.clone() };
+    check(&reshaped)?;
+    let edit = Edit::PutAttachment { subject, attachment: reshaped, index: None };
+    let title = format!("{} the {}", if degrees == 0.0 { "Size of" } else { "Turn" }, attachment.kind.name());
     Ok(HttpResponse::Ok().json(state.edit(id, revision, &title, &edit).await?))
 }
 

@@ -21,6 +21,7 @@ mod jobs;
 mod listeners;
 mod loading;
 mod looks;
+mod losses;
 mod metrics;
 mod pages;
 mod patches;
@@ -106,6 +107,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(scenes::shot_scene)
         .service(shots::flare_looks)
         .service(shots::pin_doubts)
+        .service(losses::pin_losses)
         .service(shots::shot_log)
         .service(shots::make_edit)
         .service(shots::undo)
@@ -113,6 +115,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(pins::put_pin)
         .service(points::place)
         .service(attachments::drag)
+        .service(attachments::reshape)
         .service(looks::dress)
         .service(looks::forget_look)
         .service(pictures::file)

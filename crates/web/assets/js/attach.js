@@ -172,6 +172,13 @@ export const attaching = (parts) => ({
     this.openId = attachment;
     await this.write(() => call("POST", `${this.path}/attachments/${attachment}/move`, { revision: this.revision, frame, from, to }));
   },
+  // By its handles.
+  async reshaped(attachment, factor, degrees) {
+    const said = await this.write(() => call("POST", `${this.path}/attachments/${attachment}/reshape`, { revision: this.revision, factor, degrees }));
+    if (said) return;
+    parts.overlay.scene.shift = null;
+    this.repaint();
+  },
   removeAttachment() {
     const { id, kind } = this.attached;
     this.edit(`Remove the ${KINDS[kind].toLowerCase()}`, { edit: "remove_attachment", subject: this.subject.id, attachment: id });

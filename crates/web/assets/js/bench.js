@@ -15,6 +15,7 @@ import { importing } from "./imports.js";
 import { keyframes } from "./keyframes.js";
 import { KEYS } from "./keys.js";
 import { looking } from "./looking.js";
+import { losing } from "./losses.js";
 import { mending } from "./mend.js";
 import { Overlay } from "./overlay.js";
 import { patching } from "./patches.js";
@@ -34,7 +35,7 @@ Alpine.data("bench", () => {
   const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
 
   const others = [
-    typingAhead(parts), placing(parts), following(parts), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(),
+    typingAhead(parts), placing(parts), following(parts), losing(), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(),
     picturing(), flaring(), patching(), spotting(parts), looking(parts), rowing(parts), attaching(parts), keyframes(), exporting(parts),
     importing(),
   ];
@@ -99,7 +100,7 @@ Alpine.data("bench", () => {
       parts.player.go(this.first);
       parts.pointer = new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
       new ResizeObserver(() => this.resized()).observe(this.$refs.picture);
-      new ResizeObserver(() => this.drawTimeline()).observe(this.$refs.ruler);
+      new ResizeObserver(([{ contentRect }]) => this.fitRows(contentRect.height)).observe(this.$refs.ruler);
       listen({ shot, project }, (event) => this.told(event), (open) => this.connected(open));
     },
 
@@ -274,15 +275,17 @@ Alpine.data("bench", () => {
 
     overlayState() {
       const others = [];
+      const second = this.clip.rate[0] / this.clip.rate[1];
       for (const one of this.subjects) {
         if (one.id === this.selected || !one.pins.length || this.playing) continue;
-        const place = parts.tracks.get(this.leader(one).id)?.get(this.frame);
-        if (place) others.push({ place, letter: one.letter, colour: this.colours[one.colour] });
+        const track = parts.tracks.get(this.leader(one).id);
+        const place = track?.get(this.frame);
+        if (place && !this.isUnknown(track, this.frame, second)) others.push({ place, letter: one.letter, colour: this.colours[one.colour] });
       }
       const mine = this.playing || !this.subject ? {} : { ownPins: this.otherPinsHere(), carried: this.carriedHere(), linked: this.linkedPlaces(), outlined: this.outlining };
-      const second = this.clip.rate[0] / this.clip.rate[1];
-      const dragged = { pin: this.dragPin ?? this.pin, place: this.dragPlace ?? this.sample };
-      const shown = { track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, grabbable: this.grabbable() };
+      const place = this.isUnknown(this.track, this.frame, second) ? null : this.sample;
+      const dragged = { pin: this.dragPin ?? this.pin, place: this.dragPlace ?? place };
+      const shown = { track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, grabbable: this.grabbable(), opened: this.openId };
       return { ...mine, second, ...dragged, ...shown, path: this.cleaned ? parts.path : null };
     },
     // What can be dragged, with its kind: all that hangs on the selected subject, and every label.
@@ -340,7 +343,7 @@ Alpine.data("bench", () => {
       this.placingHere = false;
       this.byHand = null;
       this.adding = this.linking = this.outlining = this.openId = null;
-      this.pickedPin = null;
+      this.pickedPin = this.rowsAt = null;
       this.chosen = null;
       parts.timeline.curves.picked.clear();
       this.keysPicked = [];

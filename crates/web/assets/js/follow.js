@@ -123,6 +123,7 @@ export const following = (parts) => ({
   },
 
   async refreshDoubts() {
+    this.refreshLosses();
     const pin = this.pin;
     if (!pin || !parts.tracks.get(pin.id)?.isSolved()) {
       this.doubts = [];
@@ -226,6 +227,7 @@ export const following = (parts) => ({
       told.add(job.id);
       if (job.state === "failed") this.say(job.problem, true);
       else if (job.kind === "follow" && job.result) {
+        if (job.payload.pin === this.pin?.id && !job.payload.single) this.tellLosses = true;
         for (const end of job.result.ends) if (end.end.reason === "flat_pattern") this.say(end.sentence, true);
       }
     }

@@ -3,6 +3,7 @@
 
 const copy = (value) => JSON.parse(JSON.stringify(value));
 
+const STEP = Math.PI / 12; // Of a turn with Shift.
 const DOUBLE = 400; // Two clicks on one thing within so many milliseconds are a double click.
 
 export class Pointer {
@@ -63,6 +64,7 @@ export class Pointer {
     if (this.bench.outlining) return this.writeAt({ x, y }, event, this.bench.outliningText);
     const texts = {
       point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area",
+      grow: "Drag: larger or smaller", turn: "Drag: turn it; with Shift in steps of 15°",
       attachment: "Click: its settings. Drag: move it; it keeps following",
       pin: "Click: this pin", carried: "Drag: correct it on this frame, it counts for all"
     };
@@ -97,6 +99,7 @@ export class Pointer {
     if (grab === "pattern" || grab === "search") return this.dragSize(grab);
     if (grab === "pin") return this.pickPin(event.target.dataset.pin);
     if (grab === "carried") return this.dragCarried(from, event.target.dataset.point);
+    if (grab === "grow" || grab === "turn") return this.dragHandle(grab, from, event.target.dataset.attachment);
     if (grab === "attachment") return this.dragAttachment(from, event.target.dataset.attachment);
     return this.dragGround(from, event);
   }
@@ -193,6 +196,33 @@ export class Pointer {
         const again = this.clicked?.id === id && performance.now() - this.clicked.at < DOUBLE;
         this.clicked = { id, at: performance.now() };
         if (again && this.bench.isLabel) this.bench.$nextTick(() => this.bench.focusOn("label-text"));
+      },
+    };
+  }
+
+  // Larger by how much further from its middle the pointer gets, turned by how far round it.
+  dragHandle(grab, from, id) {
+    const about = this.overlay.scene.middle;
+    const place = ({ x, y }) => this.player.toPicture(x, y);
+    const [reach, angle] = [(at) => Math.hypot(at.x - about.x, at.y - about.y), (at) => Math.atan2(at.y - about.y, at.x - about.x)];
+    const start = place(from);
+    const shift = { of: id, x: 0, y: 0, factor: 1, turn: 0, about };
+    const to = (at, event) => {
+      const now = place(at);
+      if (grab === "grow") shift.factor = Math.min(20, Math.max(0.05, reach(now) / Math.max(1, reach(start))));
+      else shift.turn = event.shiftKey ? Math.round((angle(now) - angle(start)) / STEP) * STEP : angle(now) - angle(start);
+    };
+    return {
+      move: (at, event) => {
+        to(at, event);
+        this.overlay.scene.shift = shift;
+        this.bench.repaint();
+      },
+      end: async (_, cancelled) => {
+        const changed = Math.abs(shift.factor - 1) > 0.005 || Math.abs(shift.turn) > 0.002;
+        if (changed && !cancelled) return this.bench.reshaped(id, shift.factor, (shift.turn * 180) / Math.PI);
+        this.overlay.scene.shift = null;
+        this.bench.repaint();
       },
     };
   }

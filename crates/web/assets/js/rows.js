@@ -2,6 +2,9 @@
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { Track } from "./track.js";
 
+const FEW_ROWS = 3;
+const TALL = 310; // Height of the time below, in pixels, from which there is room for more.
+
 export const rowing = (parts) => ({
   lower: "weave",
 
@@ -9,11 +12,29 @@ export const rowing = (parts) => ({
   weaveVersion() {
     return this.track?.version() ?? "";
   },
-  // Three rows at most, the selected one among them, so that the weave keeps its room.
+  rowsFit: FEW_ROWS,
+  rowsAt: null, // The first row that is shown, where somebody has scrolled; else the selected one is among them.
+
+  // As many rows as leave the weave its room.
   get rowSubjects() {
-    const at = this.subjects.findIndex((one) => one.id === this.selected);
-    const from = Math.max(0, Math.min(at - 1, this.subjects.length - 3));
-    return this.subjects.slice(from, from + 3);
+    const most = Math.max(0, this.subjects.length - this.rowsFit);
+    const selected = this.subjects.findIndex((one) => one.id === this.selected);
+    const from = Math.max(0, Math.min(this.rowsAt ?? selected - 1, most));
+    return this.subjects.slice(from, from + this.rowsFit);
+  },
+  get rowsHidden() {
+    return this.subjects.length > this.rowsFit;
+  },
+  scrollRows(event) {
+    if (!this.rowsHidden || !event.deltaY) return;
+    const from = this.subjects.indexOf(this.rowSubjects[0]);
+    this.rowsAt = Math.max(0, Math.min(from + Math.sign(event.deltaY), this.subjects.length - this.rowsFit));
+    this.drawTimeline();
+  },
+  // What hardly fits is no use: a tall window has twice as many.
+  fitRows(height) {
+    this.rowsFit = height < TALL ? FEW_ROWS : 2 * FEW_ROWS;
+    this.drawTimeline();
   },
   // Of a subject that was handed over: the samples of each pin while it leads.
   trackOf(subject) {

@@ -6,6 +6,20 @@ import { MARGIN, make, svgAddress } from "./svg.js";
 const BLENDS = { add: "plus-lighter" }; // Where CSS has another word.
 const DETAIL = 2; // Artwork in perspective has so many pixels to each of the film: the browser makes it smaller, not softer.
 const GRIP = 14; // Half the side of what a flare is grabbed by, in CSS pixels.
+const HANDLE = 6; // Half the side of a handle's mark, ...
+const REACH = 14; // ... of what is grabbed of it, ...
+const ARM = 26; // ... and how far the one for turning stands off.
+const TURNED = new Set(["picture", "cover", "front"]); // What stands upright has no handle for it.
+
+// What a drag makes of places in the picture, as the two rows of a map.
+function draggedRows({ x, y, factor = 1, turn = 0, about = { x: 0, y: 0 } }) {
+  const [cos, sin] = [factor * Math.cos(turn), factor * Math.sin(turn)];
+  return [[cos, -sin, x + about.x - cos * about.x + sin * about.y], [sin, cos, y + about.y - sin * about.x - cos * about.y]];
+}
+
+// First `inner`, then `outer`.
+const joined = (outer, inner) => outer.map(([a, b, x]) => [0, 1, 2].map((i) => a * inner[0][i] + b * inner[1][i] + (i === 2 ? x : 0)));
+const cssMatrix = ([[a, b, x], [c, d, y]]) => `matrix(${a} ${c} ${b} ${d} ${x} ${y})`;
 
 // A picture; for artwork that lies in perspective one is made of it.
 function imageOf(art) {
@@ -102,7 +116,7 @@ export class SceneStack {
     const stays = moved && !moved.all && shape.shape !== "artwork";
     element.setAttribute("opacity", stays ? 0.25 * opacity : opacity);
     if (!moved || stays) return element;
-    const group = make("g", { transform: `translate(${moved.x} ${moved.y})` });
+    const group = make("g", { transform: cssMatrix(draggedRows(moved)) });
     group.append(element);
     return group;
   }
@@ -114,7 +128,7 @@ export class SceneStack {
     group.style.isolation = "isolate";
     group.style.opacity = opacity;
     for (const { x, y } of exposures) {
-      const at = { x: x + (moved?.x ?? 0), y: y + (moved?.y ?? 0), all: true };
+      const at = { ...moved, x: x + (moved?.x ?? 0), y: y + (moved?.y ?? 0), all: true };
       const single = this.single(shape, 1 / exposures.length, at);
       const element = flat || shape.shape === "artwork" ? single.cloneNode(true) : single;
       element.style.mixBlendMode = "plus-lighter";
@@ -123,22 +137,19 @@ export class SceneStack {
     return group;
   }
 
-  // From the film's picture to the stage, as the first two rows of a map.
-  get viewRows() {
+  // From the film's picture, with what a drag makes of it, to the stage: the first two rows of a map.
+  stageRows(moved) {
     const { scale, turn, x, y } = this.player.view;
     const [cos, sin] = [scale * Math.cos(turn), scale * Math.sin(turn)];
-    return [[cos, -sin, x], [sin, cos, y]];
+    const view = [[cos, -sin, x], [sin, cos, y]];
+    return moved ? joined(view, draggedRows(moved)) : view;
   }
 
   // From the picture's pixels to the film's picture, then to the stage, as one map of CSS.
   flat({ art, matrix }, opacity, moved) {
     const { image, margin, detail } = imageOf(this.artwork[art]);
     const [r, s, t] = matrix.map(([a, b, c]) => [a / detail, b / detail, c - margin * (a + b)]);
-    const place = (row, by) => row.map((value, i) => value + (by ?? 0) * t[i]);
-    const [across, down] = [place(r, moved?.x), place(s, moved?.y)];
-    const [[a, b, x], [c, d, y]] = this.viewRows;
-    const right = across.map((value, i) => a * value + b * down[i] + x * t[i]);
-    const below = across.map((value, i) => c * value + d * down[i] + y * t[i]);
+    const [right, below] = this.stageRows(moved).map(([a, b, x]) => r.map((value, i) => a * value + b * s[i] + x * t[i]));
     const column = (i) => [right[i], below[i], 0, t[i]];
     image.style.transform = `matrix3d(${[...column(0), ...column(1), 0, 0, 1, 0, ...column(2)].join(",")})`;
     image.style.opacity = opacity;
@@ -151,9 +162,9 @@ export class SceneStack {
     const part = this.picture && filmPart(shape, this.picture, this.player.size);
     if (!part) return null;
     const { canvas, scale } = part;
-    const [[a, b, x], [c, d, y]] = this.viewRows;
-    const [left, top] = [part.left + (moved?.x ?? 0), part.top + (moved?.y ?? 0)];
-    canvas.style.transform = `matrix(${a * scale},${c * scale},${b * scale},${d * scale},${a * left + b * top + x},${c * left + d * top + y})`;
+    const [[a, b, x], [c, d, y]] = this.stageRows(moved);
+    const at = [a * part.left + b * part.top + x, c * part.left + d * part.top + y];
+    canvas.style.transform = `matrix(${a * scale},${c * scale},${b * scale},${d * scale},${at[0]},${at[1]})`;
     canvas.style.opacity = opacity;
     return canvas;
   }
@@ -178,33 +189,62 @@ export class SceneStack {
     return element;
   }
 
-  // What can be dragged: every attachment of the selected subject, and the labels of all.
-  paintGrabs({ playing, grabbable }) {
+  // What can be dragged: every attachment of the selected subject, and the labels of all. The one whose settings are open has handles.
+  paintGrabs({ playing, grabbable, opened }) {
     this.grabs.setAttribute("transform", this.viewTransform);
-    if (playing || !grabbable) return this.grabs.replaceChildren();
+    this.grabs.replaceChildren();
+    this.middle = null;
+    if (playing || !grabbable) return;
     const last = new Map(this.drawables(this.player.shown).map((drawable) => [drawable.of, drawable.shape]));
-    const paths = [...last].filter(([of]) => grabbable.has(of)).map(([of, shape]) => [of, this.grabPath(shape, grabbable.get(of))]);
-    this.grabs.replaceChildren(...paths.filter(([, d]) => d).map(([of, d]) => make("path", { class: "scene-grab", d, "data-grab": "attachment", "data-attachment": of })));
-    const { shift } = this;
-    if (shift) for (const path of this.grabs.children) if (path.dataset.attachment === shift.of) path.setAttribute("transform", `translate(${shift.x} ${shift.y})`);
+    for (const [of, shape] of last) {
+      if (!grabbable.has(of)) continue;
+      const rings = this.grabRings(shape, grabbable.get(of));
+      if (!rings.length) continue;
+      const group = make("g", this.shift?.of === of ? { transform: cssMatrix(draggedRows(this.shift)) } : {}, this.grabs);
+      const d = rings.map((ring) => `M${ring.map(([x, y]) => `${x} ${y}`).join("L")}Z`).join("");
+      make("path", { class: "scene-grab", d, "data-grab": "attachment", "data-attachment": of }, group);
+      if (of === opened) this.handles(group, of, rings.flat(), grabbable.get(of));
+    }
   }
 
-  grabPath(shape, kind) {
-    const polygon = (points) => `M${points.map(([x, y]) => `${x} ${y}`).join("L")}Z`;
+  // A frame round it, a square to make it larger, a ring to turn it by.
+  handles(group, of, points, kind) {
+    const px = 1 / this.player.view.scale;
+    const [across, down] = [0, 1].map((axis) => points.map((point) => point[axis]));
+    const [left, right, top, bottom] = [Math.min(...across), Math.max(...across), Math.min(...down), Math.max(...down)];
+    this.middle = { x: (left + right) / 2, y: (top + bottom) / 2 };
+    const box = { x: left, y: top, width: right - left, height: bottom - top, fill: "none" };
+    make("rect", { class: "frame-dark", ...box, "stroke-width": 3 * px }, group);
+    make("rect", { class: "frame-light", ...box, "stroke-width": 1.2 * px }, group);
+    this.handle(group, "grow", of, { x: right, y: bottom });
+    if (TURNED.has(kind)) this.handle(group, "turn", of, { x: this.middle.x, y: top - ARM * px });
+  }
+
+  handle(group, grab, of, { x, y }) {
+    const px = 1 / this.player.view.scale;
+    const side = 2 * HANDLE * px;
+    const round = grab === "turn" ? side / 2 : px;
+    make("rect", { class: "handle", x: x - side / 2, y: y - side / 2, width: side, height: side, rx: round, "stroke-width": 1.5 * px }, group);
+    const reach = { x: x - REACH * px, y: y - REACH * px, width: 2 * REACH * px, height: 2 * REACH * px };
+    make("rect", { class: `handle-grab ${grab}`, ...reach, "data-grab": grab, "data-attachment": of }, group);
+  }
+
+  // The outlines of what is grabbed, in the picture.
+  grabRings(shape, kind) {
     const box = (art) => [[0, 0], [art.width, 0], [art.width, art.height], [0, art.height]];
     if (shape.shape === "artwork") {
       const [a, b, c, d, e, f] = shape.matrix;
       const corners = box(this.artwork[shape.art]).map(([x, y]) => [a * x + c * y + e, b * x + d * y + f]);
-      if (kind !== "flare") return polygon(corners);
+      if (kind !== "flare") return [corners];
       const [x, y] = [0, 1].map((axis) => (corners[0][axis] + corners[2][axis]) / 2);
       const half = GRIP / this.player.view.scale;
-      return polygon([[x - half, y - half], [x + half, y - half], [x + half, y + half], [x - half, y + half]]);
+      return [[[x - half, y - half], [x + half, y - half], [x + half, y + half], [x - half, y + half]]];
     }
     if (shape.shape === "flat") {
       const at = ([x, y]) => shape.matrix.map((row) => row[0] * x + row[1] * y + row[2]);
-      return polygon(box(this.artwork[shape.art]).map(at).map(([x, y, w]) => [x / w, y / w]));
+      return [box(this.artwork[shape.art]).map(at).map(([x, y, w]) => [x / w, y / w])];
     }
-    if (shape.shape === "cover" || shape.shape === "front") return shape.rings.map((ring) => polygon(ring.map(({ x, y }) => [x, y]))).join("");
-    return null;
+    if (shape.shape === "cover" || shape.shape === "front") return shape.rings.map((ring) => ring.map(({ x, y }) => [x, y]));
+    return [];
   }
 }

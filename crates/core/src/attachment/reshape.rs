@@ -1,0 +1,91 @@
+//! An attachment made larger or smaller, or turned, as a hand on its handles does it.
+
+use super::cover::Cover;
+use super::foreground::ForegroundMatte;
+use super::kind::AttachmentKind;
+use super::label::Label;
+use crate::geometry::Point;
+
+impl AttachmentKind {
+    /// Its size times `factor` and turned by `degrees`, clockwise, about its own middle. `None` of a boundary line, whose
+    /// corners are its subject's, and of what cannot be turned when it is to be.
+    pub fn reshaped(&self, factor: f64, degrees: f64) -> Option<Self> {
+        let mut kind = self.clone();
+        match &mut kind {
+            Self::Boundary(_) => return None,
+            Self::Label(_) | Self::Flare(_) if degrees != 0.0 => return None,
+            Self::Label(label) => grow_label(label, factor),
+            Self::Flare(flare) => flare.size *= factor,
+            Self::Picture(picture) => {
+                picture.size = picture.size.map(|side| side * factor);
+                picture.turn += degrees;
+            }
+            Self::Cover(cover) => {
+                let Cover { size, turn, .. } = cover;
+                *size = size.map(|side| side * factor);
+                *turn += degrees;
+            }
+            Self::Foreground(matte) => reshape_outline(matte, factor, degrees)?,
+        }
+        Some(kind)
+    }
+}
+
+/// The box grows with its letters, or its text would touch the edge.
+fn grow_label(label: &mut Label, factor: f64) {
+    label.size *= factor;
+    if let Some(style) = &mut label.box_style {
+        style.padding *= factor;
+        style.radius *= factor;
+    }
+}
+
+/// `None` of one without an outline: it is the whole picture.
+fn reshape_outline(matte: &mut ForegroundMatte, factor: f64, degrees: f64) -> Option<()> {
+    let count = matte.outline.len();
+    let sum = matte.outline.iter().copied().reduce(|sum, corner| sum + corner)?;
+    let middle = sum * (1.0 / count as f64);
+    let (sin, cos) = degrees.to_radians().sin_cos();
+    for corner in &mut matte.outline {
+        let from = (*corner - middle) * factor;
+        *corner = middle + Point::new(cos * from.x - sin * from.y, sin * from.x + cos * from.y);
+    }
+    Some(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::Size;
+
+    #[test]
+    fn a_label_grows_with_its_box_and_is_not_turned() {
+        let label = AttachmentKind::Label(Box::default());
+        let Some(AttachmentKind::Label(grown)) = label.reshaped(1.5, 0.0) else { panic!("a label can grow") };
+        assert_eq!((grown.size, grown.box_style.map(|style| style.padding)), (39.0, Some(15.0)));
+        assert_eq!(label.reshaped(1.0, 10.0), None);
+    }
+
+    #[test]
+    fn an_outline_is_turned_about_its_middle() {
+        let corners = [(10.0, 10.0), (30.0, 10.0), (30.0, 20.0), (10.0, 20.0)];
+        let outline: Vec<Point> = corners.map(|(x, y)| Point::new(x, y)).to_vec();
+        let matte = ForegroundMatte { outline, since: Default::default(), rides: true, feather: 1.0, brightness: None };
+        let kind = AttachmentKind::Foreground(matte.clone());
+        let Some(AttachmentKind::Foreground(turned)) = kind.reshaped(2.0, 90.0) else { panic!("an outline can turn") };
+        let want = [(30.0, -5.0), (30.0, 35.0), (10.0, 35.0), (10.0, -5.0)].map(|(x, y)| Point::new(x, y));
+        assert!(turned.outline.iter().zip(want).all(|(corner, want)| corner.distance(want) < 1e-9), "{turned:?}");
+        let whole = AttachmentKind::Foreground(ForegroundMatte { outline: Vec::new(), ..matte });
+        assert_eq!(whole.reshaped(2.0, 0.0), None);
+    }
+
+    #[test]
+    fn a_flare_takes_the_factor() {
+        let flare = crate::attachment::Flare::looks(Size::new(1280, 720)).remove(0).flare;
+        let AttachmentKind::Flare(grown) = AttachmentKind::Flare(flare.clone()).reshaped(0.5, 0.0).expect("it grows")
+        else {
+            panic!("it stays a flare")
+        };
+        assert_eq!(grown.size, flare.size / 2.0);
+    }
+}

@@ -1,0 +1,60 @@
+// Where the pin was lost for longer than a second: how far it holds, what changed there, and the one best next step.
+import { call } from "./api.js";
+
+const STEPS = { cross: "Bridge it", put: "Put it there" };
+
+export const losing = () => ({
+  losses: [],
+
+  // The one that holds the frame in view.
+  get lossHere() {
+    return this.losses.find(({ first, last }) => first <= this.frame && this.frame <= last) ?? null;
+  },
+  get lossRows() {
+    return this.losses.map((loss) => ({ ...loss, key: `${loss.first}-${loss.last}`, act: STEPS[loss.step] ?? "" }));
+  },
+  get lossText() {
+    return this.lossHere?.text ?? "";
+  },
+  get lossAct() {
+    return STEPS[this.lossHere?.step] ?? "";
+  },
+
+  async refreshLosses() {
+    const pin = this.pin;
+    if (!pin || !this.track?.isSolved()) {
+      this.losses = [];
+      return;
+    }
+    try {
+      const losses = await call("GET", `${this.path}/pins/${pin.id}/losses`);
+      if (pin.id !== this.pin?.id) return;
+      this.losses = losses;
+      if (this.tellLosses) this.sayLosses();
+      this.tellLosses = false;
+      this.repaint();
+    } catch (error) {
+      // The film is still being prepared: it is asked for again with the next news.
+      if (error.word !== "offline" && error.word !== "not_yet") this.say(error.message, true);
+    }
+  },
+  // After it was followed: what is nearest to where it was picked.
+  sayLosses() {
+    const far = ({ at }) => Math.abs(at - this.pin.frame);
+    const [loss] = this.losses.filter(({ step }) => step !== "none").sort((a, b) => far(a) - far(b));
+    if (loss) this.say(loss.text, false, STEPS[loss.step], () => this.mendLoss(loss));
+  },
+  mendLoss({ first, last, at, step }) {
+    if (step === "cross") return this.changeRange({ first, last }, { do: "bridge", how: "smooth" });
+    this.goTo(at);
+    this.putHere();
+  },
+  mendLossHere() {
+    if (this.lossHere) this.mendLoss(this.lossHere);
+  },
+  // A place that nobody has seen for over a second is none.
+  isUnknown(track, frame, second) {
+    const run = track?.runs(["hidden", "outside"]).find(([first, last]) => first <= frame && frame <= last);
+    return Boolean(run) && run[1] - run[0] >= second;
+  },
+});
