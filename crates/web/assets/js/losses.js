@@ -19,6 +19,10 @@ export const losing = () => ({
   get lossAct() {
     return STEPS[this.lossHere?.step] ?? "";
   },
+  // Over the picture only where something can be done.
+  get lossShown() {
+    return Boolean(this.lossAct) && !this.playing && !this.placingHere && !this.looking;
+  },
 
   async refreshLosses() {
     const pin = this.pin;

@@ -76,10 +76,8 @@ export class Overlay {
     if (!pin || !place || state.playing) return;
     const at = this.player.toStage(place.x, place.y);
     const scale = this.player.view.scale;
-    const [width, height] = pin.pattern.map((side) => (side * scale) / 2);
-    const [across, down] = pin.search.map((reach, i) => reach * scale + [width, height][i]);
-    this.box(at, across, down, "search");
-    this.box(at, width, height, "pattern");
+    // What is open has handles of its own.
+    if (!state.opened) this.boxes(pin, at, scale);
     // A gap round the point, so that the feature itself stays visible.
     const gap = 6;
     const arm = 16;
@@ -87,6 +85,13 @@ export class Overlay {
     make("path", { class: "dark", d, "stroke-width": 4 }, this.marks);
     make("path", { class: "light", d, "stroke-width": 2 }, this.marks);
     make("rect", { class: "grab", x: at.x - REACH / 2, y: at.y - REACH / 2, width: REACH, height: REACH, "data-grab": "point" }, this.marks);
+  }
+
+  boxes(pin, at, scale) {
+    const [width, height] = pin.pattern.map((side) => (side * scale) / 2);
+    const [across, down] = pin.search.map((reach, i) => reach * scale + [width, height][i]);
+    this.box(at, across, down, "search");
+    this.box(at, width, height, "pattern");
   }
 
   box(at, halfWidth, halfHeight, kind) {

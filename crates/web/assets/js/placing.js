@@ -73,6 +73,7 @@ export const placing = (parts) => ({
       this.placing = false;
       if (!this.selected && this.subjects.length) this.select(this.subjects[0].id);
       this.repaint();
-    } else this.stopFollowing();
+    } else if (this.openId && !this.job) this.openAttachment(null);
+    else this.stopFollowing();
   },
 });

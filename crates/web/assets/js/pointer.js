@@ -244,7 +244,7 @@ export class Pointer {
         if (moved || cancelled) return;
         const exact = this.player.toPicture(to.x, to.y);
         if (this.bench.outlining) return this.bench.outlineTo(exact.x, exact.y);
-        if (!this.bench.wantsPin) return;
+        if (!this.bench.wantsPin) return this.bench.openId && this.bench.openAttachment(null);
         const place = event.shiftKey ? this.bench.snapped(exact) : exact;
         this.bench.putPin(place.x, place.y);
       },

@@ -61,7 +61,7 @@ const label = () => [
       row("Line to it", part("line_width", "Line to the subject", 2), number("line_width", "Width of the line", "px", { least: 0.5, most: 40, step: 0.5 }), choice("line_course", "Course of the line", [["straight", "straight"], ["elbow", "elbow"]])),
       row("Offset", number("offset.x", "Offset across", "", { derived: true }), number("offset.y", "Offset down", "px", { derived: true })),
       row("Keeps", check("keeps_inside", "Kept inside the picture", "inside"), check("keeps_apart", "Makes room for other labels", "apart")),
-      row("Goes along", ...TURN),
+      row("As it moves", ...TURN),
     ],
   },
 ];
@@ -75,7 +75,7 @@ const boundary = (one) => {
       rows: [
         row("Width, colour", number("width", "Width of the line", "px", { least: 0.5, most: 400, step: 0.5, id: "line-width" }), colour("colour", "Colour of the line")),
         row("Lies", check("on_ground", "Lies on the ground, in perspective", "on the ground")),
-        row("Soft, marks", number("softness", "Softness of the edges", ""), number("marks", "Radius of the marks on the corners", "px")),
+        row("Soft edge, marks", number("softness", "Softness of the edges", ""), number("marks", "Radius of the marks on the corners", "px")),
         row("Dash, gap", part("dashes", "Dashes", [30, 18]), number("dashes.0", "Length of a dash", ""), number("dashes.1", "Length of a gap", "px")),
         row("Glow", part("glow", "Light round the line", { colour: "#ffffff", reach: 14, opacity: 0.6 }), colour("glow.colour", "Colour of the glow"), number("glow.reach", "Reach of the glow", "px")),
         row("Tint inside", part("tint", "Colour over the ground inside", { colour: "#56b4e9", opacity: 0.25 }), colour("tint.colour", "Colour of the tint"), percent("tint.opacity", "Strength of the tint")),
@@ -119,7 +119,7 @@ const picture = (one) => {
         row("Size", number("size.0", "Width", "", { ...own, unit: "", keepsShape: true, id: "picture-width" }), number("size.1", "Height", own.unit, own)),
         row("Place", number("place.x", "Place across", "", { ...own, unit: "" }), number("place.y", "Place down", own.unit, own)),
         row("Turn", number("turn", "Its own turn", "°")),
-        ...(one.lies.face ? [] : [row("On the subject", choice("place", "What of it sits on the subject", anchors(one))), row("Goes along", ...facing)]),
+        ...(one.lies.face ? [] : [row("On the subject", choice("place", "What of it sits on the subject", anchors(one))), row("As it moves", ...facing)]),
       ],
     },
   ];
@@ -146,13 +146,13 @@ const cover = (one) => {
     {
       title: "Cover",
       rows: [
-        row("Does", { ...choice("effect", "What it does", EFFECTS), byKey: true, id: "cover-effect" }, detail),
+        row("Effect", { ...choice("effect", "Effect", EFFECTS), byKey: true, id: "cover-effect" }, detail),
         row("Outline", choice("outline", "Outline", [["ellipse", "ellipse"], ["box", "box"], ["rounded box", "rounded"]])),
         row("Size", number("size.0", "Width", "", { id: "cover-width" }), number("size.1", "Height", "px")),
         row("Place", number("place.x", "Place across", ""), number("place.y", "Place down", "px")),
-        row("Turn, soft", number("turn", "Its own turn", "°"), number("feather", "Softness of the edge", "px")),
-        row("Covers", check("inside_out", "Everything but", "everything but")),
-        row("Goes along", ...TURN),
+        row("Turn, soft edge", number("turn", "Its own turn", "°"), number("feather", "Softness of the edge", "px")),
+        row("Covers", check("inside_out", "Everything but what is inside", "all but the inside")),
+        row("As it moves", ...TURN),
       ],
     },
   ];
@@ -162,10 +162,10 @@ const front = () => [
   {
     title: "In front",
     rows: [
-      row("Goes along", check("rides", "Goes with the subject", "with the subject")),
+      row("Moves", check("rides", "Goes with the subject", "with the subject")),
       row("Edge", number("feather", "Softness of the edge", "px soft")),
       row("Only where", part("brightness", "Only what has a brightness", { from: 0, to: 0.35, softness: 0.1 }), percent("brightness.from", "From this brightness"), percent("brightness.to", "Up to this brightness")),
-      row("… comes in", percent("brightness.softness", "Over how much brightness it comes in")),
+      row("… fading over", percent("brightness.softness", "Over how much brightness it comes in")),
     ],
   },
 ];
