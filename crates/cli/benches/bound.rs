@@ -1,7 +1,9 @@
-//! How near the engine comes to what is possible: its error over the Cramér-Rao bound (Robinson & Milanfar 2004), for a patch
+//! How near the engine comes to what is possible: its error over the Cramér-Rao bound (Robinson & Milanfar 2004), for a
+//! patch
 //! with known gradients, random shifts below the pixel, and noise of known strength.
 //!
-//! `cargo bench -p jampin-cli --profile dev --bench bound`. The bound is that of a shift with gain and offset unknown. "Two noisy frames"
+//! `cargo bench -p jampin-cli --profile dev --bench bound`. The bound is that of a shift with gain and offset unknown.
+//! "Two noisy frames"
 //! has the noise of pattern and picture, "one" that of the picture alone.
 
 use jampin_core::align::{Aligner, Pattern};
@@ -73,7 +75,8 @@ fn frame(shift: Point, sigma: f64, random: &mut Random) -> Plane {
     })
 }
 
-/// Standard deviation of the length of the error for one noisy frame: the root of the trace of the inverse information. Rounding
+/// Standard deviation of the length of the error for one noisy frame: the root of the trace of the inverse information.
+/// Rounding
 /// to whole numbers is noise too, of variance 1/12.
 fn bound(sigma: f64) -> f64 {
     let samples: Vec<(f64, Point)> = (0..SIDE * SIDE)
@@ -121,7 +124,8 @@ fn frame_to_frame(sigma: f64, random: &mut Random) {
     row(sigma, TRIALS, "frame to frame, against two noisy frames", &errors, bound(sigma) * 2f64.sqrt());
 }
 
-/// The whole path may be off by as much as the noise moves the guide's own frame; that one number cannot be known from the film, so it is
+/// The whole path may be off by as much as the noise moves the guide's own frame; that one number cannot be known from
+/// the film, so it is
 /// shown apart.
 fn whole_shot(sigma: f64, random: &mut Random) {
     let (mut with, mut without) = (Vec::new(), Vec::new());

@@ -1,6 +1,7 @@
 //! How well points on filmed people, vehicles and buildings are held from one click.
 //!
-//! `cargo bench -p jampin-cli --profile dev --bench real -- FILMS POINTS.csv`: FILMS is a folder of films, POINTS.csv has the columns
+//! `cargo bench -p jampin-cli --profile dev --bench real -- FILMS POINTS.csv`: FILMS is a folder of films, POINTS.csv
+//! has the columns
 //! `clip,point,frame,x,y,visible,accuracy_px,note` with pixel middles at whole numbers.
 
 use std::collections::BTreeMap;
@@ -182,7 +183,8 @@ fn solved(film: &Film, start: &Label, range: FrameRange) -> (BTreeMap<u32, Seen>
     (track.iter().map(|(frame, sample)| (frame.0, seen(sample))).collect(), worth_a_look)
 }
 
-/// Whether one of the first two frames worth a look lies where it is wrong: between the labels that are right. Nothing where all are.
+/// Whether one of the first two frames worth a look lies where it is wrong: between the labels that are right. Nothing
+/// where all are.
 fn is_asked(labels: &[Label], is_wrong: impl Fn(&Label) -> bool, worth_a_look: &[u32]) -> Option<bool> {
     let wrong: Vec<usize> = (0..labels.len()).filter(|&i| is_wrong(&labels[i])).collect();
     let between = |i: usize| {
@@ -296,7 +298,8 @@ fn start_of<'a>(labels: &'a [Label], which: &str) -> &'a Label {
     }
 }
 
-/// What is solved, by name, with which settings of where the subject is; `None` for the whole solve. `REAL_ROUGH` asks for only that, as
+/// What is solved, by name, with which settings of where the subject is; `None` for the whole solve. `REAL_ROUGH` asks
+/// for only that, as
 /// it is or `REAL_WITHOUT` one of the parts by its name; `REAL_LEAVE_OUT` for all, one after the other.
 fn settings() -> Vec<(&'static str, Option<Settings>)> {
     let usual = Settings::default();

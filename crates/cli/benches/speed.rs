@@ -1,7 +1,9 @@
 //! How fast the engine is: planes in memory; one thread, where no more are named.
 //!
-//! `target/debug/jampin demo --films-only` makes the film; then `cargo bench -p jampin-cli --profile dev --bench speed`. With
-//! `-- pin` (or `sizes`, `pictures`, `many`, `guide`) only that part; with `-- --frames FOLDER` the frames and pins are written down too, for `opencv_speed.py`, which says what OpenCV takes for them.
+//! `target/debug/jampin demo --films-only` makes the film; then
+//! `cargo bench -p jampin-cli --profile dev --bench speed`. With
+//! `-- pin` (or `sizes`, `pictures`, `many`, `guide`) only that part; with `-- --frames FOLDER` the frames and pins are
+//! written down too, for `opencv_speed.py`, which says what OpenCV takes for them.
 
 use std::io::Write;
 use std::path::Path;
@@ -196,7 +198,8 @@ fn many_pins(film: &mut PlaneStack, spots: &[Point]) {
     }
 }
 
-/// A guide moved in the middle of 300 frames: only what depends on it is solved again. The film is played to its end and back.
+/// A guide moved in the middle of 300 frames: only what depends on it is solved again. The film is played to its end
+/// and back.
 fn guide(film: &PlaneStack, at: Point) {
     const LONG: u32 = 300;
     let there_and_back = (0..LONG).map(|n| if n < FRAMES { n } else { 2 * FRAMES - 2 - n });

@@ -41,7 +41,8 @@ pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
     Ok(())
 }
 
-/// The demo's project, new or as far as it was made; nothing when all of it was made once: what its owner took away since stays away.
+/// The demo's project, new or as far as it was made; nothing when all of it was made once: what its owner took away
+/// since stays away.
 async fn unfinished(store: &Store, folder: &Path) -> anyhow::Result<Option<Uuid>> {
     let Some(known) = store.projects().await?.into_iter().find(|summary| summary.project.name == PROJECT) else {
         return Ok(Some(store.create_project(PROJECT).await?.id));

@@ -1,4 +1,5 @@
-//! What has been done to the demo's shots: names, a flare, an outline. Pins are put where the truth says, as a person would by hand.
+//! What has been done to the demo's shots: names, a flare, an outline. Pins are put where the truth says, as a person
+//! would by hand.
 
 use anyhow::Context;
 use jampin_core::attachment::{Attachment, AttachmentKind};
@@ -49,7 +50,8 @@ pub(crate) struct Bench<'a> {
 }
 
 impl Bench<'_> {
-    /// *Passing loop*: two names, a flare on the headlamp, the number plate covered. The railcar's second guide is behind the mast.
+    /// *Passing loop*: two names, a flare on the headlamp, the number plate covered. The railcar's second guide is
+    /// behind the mast.
     pub async fn passing_loop(&self) -> anyhow::Result<()> {
         let railcar = Label {
             second: Some(Second { text: "to the upper yard".into(), size: 0.62, colour: Some("#ffd98a".into()) }),

@@ -8,7 +8,8 @@ use jampin_core::track::Track;
 
 use crate::error::bad_input;
 
-/// The samples of a CSV or JSON by the names of their pins, in the order in which they come. A file without names has one pin, called `pin`.
+/// The samples of a CSV or JSON by the names of their pins, in the order in which they come. A file without names has
+/// one pin, called `pin`.
 pub(crate) fn read(path: &Path) -> anyhow::Result<Vec<(String, Track)>> {
     let text = std::fs::read_to_string(path)
         .map_err(|error| bad_input(format!("the samples {} cannot be read: {error}", path.display())))?;

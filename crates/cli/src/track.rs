@@ -108,7 +108,8 @@ struct Film {
 }
 
 impl Film {
-    /// Decodes the film once (twice when a pin looks at colour), or what is needed for a range of it; its planes are kept in `scratch` for as long as
+    /// Decodes the film once (twice when a pin looks at colour), or what is needed for a range of it; its planes are
+    /// kept in `scratch` for as long as
     /// they are needed.
     fn open(
         tools: &Tools,

@@ -14,7 +14,8 @@ pub(crate) struct Cholesky {
 }
 
 impl Cholesky {
-    /// Of the first `count` rows and columns. `None` where the matrix does not fix every unknown: a pivot below `least` of its diagonal.
+    /// Of the first `count` rows and columns. `None` where the matrix does not fix every unknown: a pivot below `least`
+    /// of its diagonal.
     pub fn of(matrix: &Matrix, count: usize, least: f64) -> Option<Self> {
         let mut lower = [[0.0; MOST]; MOST];
         for row in 0..count {

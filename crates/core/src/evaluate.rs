@@ -1,4 +1,5 @@
-//! What a subject's samples come to: its motion, its path, how it lies on each frame. Worked out from the document whenever it is asked for, never
+//! What a subject's samples come to: its motion, its path, how it lies on each frame. Worked out from the document
+//! whenever it is asked for, never
 //! kept here: who needs it again keeps it.
 
 use std::borrow::Cow;
@@ -26,7 +27,8 @@ pub struct SubjectEvaluation {
 }
 
 impl SubjectEvaluation {
-    /// Solves the motion of the subject's pins once, or twice where a recipe cleans several of them. `None` without a pin.
+    /// Solves the motion of the subject's pins once, or twice where a recipe cleans several of them. `None` without a
+    /// pin.
     pub fn new(shot: &Shot, subject: &Subject) -> Option<Self> {
         let mut tracks = tracks_of(shot, subject)?;
         let motion = motion_from(subject, &tracks).map(Arc::new);
@@ -70,7 +72,8 @@ impl SubjectEvaluation {
     }
 }
 
-/// The samples of the pins that move a subject together: first those of its first pin, from each hand-over on those of another, moved so
+/// The samples of the pins that move a subject together: first those of its first pin, from each hand-over on those of
+/// another, moved so
 /// that nothing jumps; then those of every pin that is no hand-over. `None` without a pin.
 fn tracks_of<'a>(shot: &'a Shot, subject: &Subject) -> Option<Vec<PinTrack<'a>>> {
     let first = subject.pins.first()?.id;

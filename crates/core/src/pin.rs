@@ -117,7 +117,8 @@ pub struct Pin {
 #[derive(Clone, Debug, Error, PartialEq)]
 pub enum PinProblem {
     /// The place is no place.
-    #[error("the pin is at no place of the picture: {x}, {y}; the picture is {width} x {height} pixels", x = at.x, y = at.y, width = size.width, height = size.height)]
+    #[error("the pin is at no place of the picture: {x}, {y}; the picture is {width} x {height} pixels",
+        x = at.x, y = at.y, width = size.width, height = size.height)]
     OutsidePicture {
         /// Where it is.
         at: Point,

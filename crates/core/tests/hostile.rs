@@ -1,4 +1,5 @@
-//! Thousands of changed inputs: none makes the core panic, and what is taken in can be evaluated and taken back. `JAMPIN_DRILL` multiplies them.
+//! Thousands of changed inputs: none makes the core panic, and what is taken in can be evaluated and taken back.
+//! `JAMPIN_DRILL` multiplies them.
 
 use jampin_core::document::Shot;
 use jampin_core::edit::Edit;

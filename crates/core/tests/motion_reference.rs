@@ -1,4 +1,5 @@
-//! Fitted motions against numpy, scikit-image and OpenCV on the same places. `reference/make_motion.py` makes the numbers; they name the versions.
+//! Fitted motions against numpy, scikit-image and OpenCV on the same places. `reference/make_motion.py` makes the
+//! numbers; they name the versions.
 
 use jampin_core::geometry::{Homography, Point};
 use jampin_core::motion::{Match, fit};
@@ -46,7 +47,8 @@ fn fits_are_those_of_scikit_image_and_opencv() {
     }
 }
 
-/// The example of Umeyama 1991 (the numbers from memory; scikit-image 0.26 gives the same): turn and growth 0.721, moved by (-0.8, 0.4).
+/// The example of Umeyama 1991 (the numbers from memory; scikit-image 0.26 gives the same): turn and growth 0.721,
+/// moved by (-0.8, 0.4).
 #[test]
 fn the_worked_example_of_umeyama() {
     let from = [Point::new(0.0, 0.0), Point::new(1.0, 0.0), Point::new(0.0, 2.0)];

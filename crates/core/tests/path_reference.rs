@@ -1,4 +1,5 @@
-//! Cleaning against scipy, filterpy, hampel and rdp on the same values. `reference/make_path.py` makes the numbers; they name the
+//! Cleaning against scipy, filterpy, hampel and rdp on the same values. `reference/make_path.py` makes the numbers;
+//! they name the
 //! versions.
 
 use jampin_core::geometry::Point;

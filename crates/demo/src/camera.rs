@@ -99,7 +99,8 @@ pub struct Shot {
     pub(crate) defocus: fn(f64) -> f64,
     /// Light over usual light, by time in frames.
     pub(crate) light: fn(f64) -> f64,
-    /// Share of a frame's time from the exposure of the first row to that of the last: a sensor that is read row by row.
+    /// Share of a frame's time from the exposure of the first row to that of the last: a sensor that is read row by
+    /// row.
     pub(crate) readout: f64,
     /// Samples across and down in a pixel: more than 1 where a layer is seen smaller than it was painted.
     pub(crate) samples: usize,
@@ -139,7 +140,8 @@ impl Shot {
         f64::from(frame) + self.shutter / 2.0
     }
 
-    /// Where a named point is on a frame, whether or not it can be seen: its mean over the exposure, which is where a blurred
+    /// Where a named point is on a frame, whether or not it can be seen: its mean over the exposure, which is where a
+    /// blurred
     /// feature is seen.
     pub fn place(&self, point: &TruePoint, frame: u32) -> Point {
         let layer = self.layer(point.layer);
@@ -148,7 +150,8 @@ impl Shot {
             let places = (0..MOMENTS).map(|i| layer.to_picture(time(i), point.at));
             places.fold(Point::default(), |sum, place| sum + place) * (1.0 / MOMENTS as f64)
         };
-        // In which row it is tells when it is exposed, which tells in which row it is: twice is enough for what moves less than a picture.
+        // In which row it is tells when it is exposed, which tells in which row it is: twice is enough for what moves
+        // less than a picture.
         (0..2).fold(exposed(0.0), |place, _| exposed(self.later(place.y)))
     }
 

@@ -1,4 +1,5 @@
-//! A film while it is being written: a file of its own for each attempt, so that two workers that take each other for dead do not write into one.
+//! A film while it is being written: a file of its own for each attempt, so that two workers that take each other for
+//! dead do not write into one.
 
 use std::path::{Path, PathBuf};
 

@@ -1,4 +1,5 @@
-//! At start and once a day rows, files and jobs are brought together again: what a fault has left behind goes, what it has cut off goes on.
+//! At start and once a day rows, files and jobs are brought together again: what a fault has left behind goes, what it
+//! has cut off goes on.
 
 use std::fs;
 use std::io;
@@ -70,7 +71,8 @@ async fn forget(worker: &Worker) -> Result<(), StoreError> {
     worker.store.forget_pictures().await.map(|_| ())
 }
 
-/// Whether the media folder is that of this database: it says so itself. One that does not say yet becomes ours, unless all its clips are unknown:
+/// Whether the media folder is that of this database: it says so itself. One that does not say yet becomes ours, unless
+/// all its clips are unknown:
 /// with an empty database every film would seem to be left over.
 fn belongs_to(library: &Library, installation: Uuid, known: &Known) -> bool {
     let path = library.installation_file();

@@ -28,7 +28,8 @@ const MODESTY: i32 = 3;
 /// How long after it broke off for the first time a job is tried again, and so much longer each time.
 const AGAIN: Duration = Duration::from_secs(1);
 
-/// Starts the loops: for what a person waits for one on each processor, so that many pins are followed at once; and one for
+/// Starts the loops: for what a person waits for one on each processor, so that many pins are followed at once; and one
+/// for
 /// what takes its time. They run until the process ends.
 pub fn spawn_worker(worker: Worker) -> Vec<JoinHandle<()>> {
     let lane = |kinds: &'static [&'static str]| tokio::spawn(worker.clone().run(kinds));
@@ -116,7 +117,8 @@ impl Worker {
     }
 }
 
-/// Does something on a thread that lets those go first that people wait for; so do the threads and programs that it starts. The receiver gets an error
+/// Does something on a thread that lets those go first that people wait for; so do the threads and programs that it
+/// starts. The receiver gets an error
 /// when it panics, or when there is no thread to be had.
 fn on_its_own_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> oneshot::Receiver<T> {
     let (told, ended) = oneshot::channel();
@@ -144,7 +146,8 @@ async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>) {
     let _ = tokio::time::timeout(LOOK, announced).await;
 }
 
-/// Reports once a second, and at once when the job is spoken of, so that a cancel works within a moment. Stops the job, too, before the disk is full:
+/// Reports once a second, and at once when the job is spoken of, so that a cancel works within a moment. Stops the job,
+/// too, before the disk is full:
 /// the database needs room to keep what people do.
 async fn keep_alive(worker: Worker, lease: Lease, cancel: Cancel, full: Arc<AtomicBool>) {
     let mut events = worker.hub.subscribe();

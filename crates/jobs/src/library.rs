@@ -100,7 +100,8 @@ impl Library {
         }
     }
 
-    /// Removes the files whose rows are gone. What cannot be removed only takes room, until house is kept the next time.
+    /// Removes the files whose rows are gone. What cannot be removed only takes room, until house is kept the next
+    /// time.
     pub fn remove(&self, remains: &Remains) {
         let clips = remains.clips.iter().map(|id| self.clip(*id).path().to_owned());
         let pictures = remains.pictures.iter().map(|id| self.picture(*id));

@@ -1,10 +1,11 @@
-//! Frames decoded, painted on, and written; three threads, so that the encoder never waits.
+//! Frames decoded, painted on by as many threads as there are, and written in their order.
 
+use std::collections::BTreeMap;
 use std::path::Path;
-use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
-use jampin_core::geometry::Size;
 use jampin_core::scene::Scene;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::{
@@ -15,8 +16,8 @@ use jampin_render::{FilmPicture, Graphics, Painter, Pictures, Typesetter, YuvFra
 
 use crate::{Pictured, Product, TaskError};
 
-/// Frames that may wait between two threads: more only takes memory.
-const QUEUE: usize = 4;
+/// Frames on their way for each thread that paints: fewer make it wait for the others, more only take memory.
+const FRAMES_EACH: usize = 4;
 
 /// How long somebody waits for one frame.
 const STILL_PATIENCE: Duration = Duration::from_secs(20);
@@ -59,17 +60,28 @@ pub fn paint_film(
     let source = if painting.product.is_graphics() && !scene.needs_picture() {
         Source::Blank
     } else {
-        Source::Film(FrameReader::open(tools, painting.clip, painting.info, cancel.clone())?)
+        let Painting { clip, info, table, range, .. } = *painting;
+        Source::Film(FrameReader::starting_at(tools, clip, (info, table), range.first, cancel)?)
     };
     let mut sink = Sink::open(tools, painting, cancel)?;
-    let (decoded_in, decoded) = sync_channel(QUEUE);
-    let (painted_in, painted) = sync_channel(QUEUE);
-    let (emptied_in, emptied) = sync_channel(2 * QUEUE + 4);
+    let painters = std::thread::available_parallelism().map_or(1, usize::from);
+    let (decoded_in, decoded) = channel();
+    let (painted_in, painted) = channel();
+    let (emptied_in, emptied) = channel();
     let (size, range) = (painting.info.size, painting.range);
+    // There are no more frames than these, so no queue can grow.
+    for _ in 0..FRAMES_EACH * (painters + 1) {
+        let _ = emptied_in.send(RawFrame { size, data: Vec::new() });
+    }
+    // It ends with the last painter, and then the decoder.
+    let decoded = Arc::new(Mutex::new(decoded));
     let written = std::thread::scope(|scope| {
-        let decoder = scope.spawn(move || source.run(size, range, &decoded_in, &emptied));
-        scope.spawn(|| brush.run(decoded, painted_in));
-        let written = write(&mut sink, painted, &emptied_in, (cancel, report));
+        let decoder = scope.spawn(move || source.run(range, &decoded_in, &emptied));
+        for (painted_in, decoded) in std::iter::repeat_n((painted_in, decoded), painters) {
+            let brush = &brush;
+            scope.spawn(move || brush.run(&decoded, &painted_in));
+        }
+        let written = write(&mut sink, range.first, painted, emptied_in, (cancel, report));
         // Left to itself the decoder ends when nobody takes its frames.
         let decoded = decoder.join().unwrap_or_else(|_| Err(MediaError::Limit("the decoder thread broke down".into())));
         decoded.and(written)
@@ -87,7 +99,8 @@ pub fn paint_film(
     }
 }
 
-/// One frame of a shot with its attachments as PNG; of the graphics alone with transparency, where the product has them alone.
+/// One frame of a shot with its attachments as PNG; of the graphics alone with transparency, where the product has them
+/// alone.
 pub fn paint_still(tools: &Tools, painting: &Painting<'_>, number: Frame) -> Result<Vec<u8>, TaskError> {
     let Painting { clip, info, table, .. } = *painting;
     let typesetter = Typesetter::default();
@@ -116,31 +129,22 @@ enum Source {
 }
 
 impl Source {
+    /// Fills frames that are written, and so free again.
     fn run(
-        self,
-        size: Size,
+        mut self,
         range: FrameRange,
-        out: &SyncSender<Numbered>,
+        out: &Sender<Numbered>,
         emptied: &Receiver<RawFrame>,
     ) -> Result<(), MediaError> {
-        // When nobody wants more, whoever stopped has the reason.
-        let blank = || RawFrame { size, data: Vec::new() };
-        match self {
-            Self::Blank => {
-                let _ = range.frames().try_for_each(|number| out.send((number, blank())));
-            }
-            Self::Film(mut reader) => {
-                let mut number = Frame(0);
-                let mut frame = blank();
-                while number <= range.last && reader.read(&mut frame)? {
-                    if number >= range.first {
-                        if out.send((number, frame)).is_err() {
-                            return Ok(());
-                        }
-                        frame = emptied.try_recv().unwrap_or_else(|_| blank());
-                    }
-                    number = Frame(number.0 + 1);
-                }
+        for number in range.frames() {
+            // When nobody wants more, whoever stopped has the reason.
+            let Ok(mut frame) = emptied.recv() else { break };
+            let is_there = match &mut self {
+                Self::Blank => true,
+                Self::Film(reader) => reader.read(&mut frame)?,
+            };
+            if !is_there || out.send((number, frame)).is_err() {
+                break;
             }
         }
         Ok(())
@@ -158,8 +162,10 @@ struct Brush<'a> {
 }
 
 impl Brush<'_> {
-    fn run(&self, frames: Receiver<Numbered>, out: SyncSender<Numbered>) {
-        for (number, mut frame) in frames {
+    fn run(&self, frames: &Mutex<Receiver<Numbered>>, out: &Sender<Numbered>) {
+        // Whoever holds the queue waits for the next frame, and leaves it to the others meanwhile.
+        let next = || frames.lock().unwrap_or_else(PoisonError::into_inner).recv();
+        while let Ok((number, mut frame)) = next() {
             // Whoever writes finds out for itself that it was cancelled.
             let painted = self.change(number, &mut frame).is_some();
             if out.send((number, frame)).is_err() || !painted {
@@ -256,22 +262,27 @@ impl Sink {
     }
 }
 
+/// What was painted, from `first` on in its order: the threads are not done in the order in which they began.
 fn write(
     sink: &mut Sink,
+    first: Frame,
     frames: Receiver<Numbered>,
-    emptied: &SyncSender<RawFrame>,
+    emptied: Sender<RawFrame>,
     (cancel, report): (&Cancel, &mut dyn FnMut(u32)),
 ) -> Result<u32, MediaError> {
+    let mut waiting = BTreeMap::new();
     let mut count = 0;
     for (number, frame) in frames {
         if cancel.is_cancelled() {
             return Err(MediaError::Cancelled);
         }
-        sink.write(number, &frame)?;
-        // A full pool is no matter: the frame's memory is then given back.
-        let _ = emptied.try_send(frame);
-        count += 1;
-        report(count);
+        waiting.insert(number, frame);
+        while let Some(frame) = waiting.remove(&Frame(first.0 + count)) {
+            sink.write(Frame(first.0 + count), &frame)?;
+            let _ = emptied.send(frame);
+            count += 1;
+            report(count);
+        }
     }
     Ok(count)
 }

@@ -9,7 +9,8 @@ use uuid::Uuid;
 use crate::Library;
 use crate::durable::{make_room_for, put_in_place};
 
-/// The word by which our own program makes an SVG harmless, shut in: standard input to standard output, where the first line has width and height.
+/// The word by which our own program makes an SVG harmless, shut in: standard input to standard output, where the first
+/// line has width and height.
 pub const HARMLESS_SVG: &str = "harmless-svg";
 
 /// Makes a picture harmless and puts it into its place; its width and height.

@@ -107,7 +107,8 @@ impl Watched {
         self.shared.progress.store(now, Ordering::Relaxed);
     }
 
-    /// Waits for the end. An error when it was killed, by us or by somebody else; otherwise how it ended and the last it said.
+    /// Waits for the end. An error when it was killed, by us or by somebody else; otherwise how it ended and the last
+    /// it said.
     pub fn wait(mut self) -> Result<(ExitStatus, String), MediaError> {
         let status = loop {
             let status = lock(&self.shared.child).try_wait().map_err(MediaError::io("waiting for a child"))?;
@@ -215,7 +216,8 @@ fn drain(stderr: ChildStderr, mut line: impl FnMut(&str) -> bool) -> String {
     tail
 }
 
-/// Has our own program do something (`word`) with bytes, shut in; what it wrote to standard output. `None` where there is no sandbox.
+/// Has our own program do something (`word`) with bytes, shut in; what it wrote to standard output. `None` where there
+/// is no sandbox.
 pub fn by_ourselves(tools: &Tools, word: &str, input: &[u8]) -> Option<Result<Vec<u8>, MediaError>> {
     let call = tools.ourselves(word)?;
     Some(handed(call, input, tools.limits.probe))

@@ -3,11 +3,14 @@
 use std::io::Read;
 use std::path::Path;
 use std::process::ChildStdout;
+use std::sync::mpsc;
+use std::time::Duration;
 
 use jampin_core::geometry::Size;
 use jampin_core::time::Frame;
 
 use crate::child::{Watch, Watched, output};
+use crate::showinfo::{is_complaint, shown_time};
 use crate::tools::{Call, Tools};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError};
 
@@ -20,7 +23,8 @@ pub(crate) const COUNTED: &str = "settb=1/25,setpts=N";
 /// Output options that go with [`COUNTED`]: every frame once.
 pub(crate) const EVERY_FRAME: [&str; 4] = ["-fps_mode", "passthrough", "-enc_time_base", "1:25"];
 
-/// Output options of JPEG pictures. Fixed tables need no second look at each picture: a sixth faster for a few percent of
+/// Output options of JPEG pictures. Fixed tables need no second look at each picture: a sixth faster for a few percent
+/// of
 /// size. The samples are in full range already and said to be; a pixel format that implies it would make ffmpeg convert
 /// them once more, depending on what the film says of itself.
 pub(crate) const JPEG_OPTIONS: [&str; 8] =
@@ -136,30 +140,106 @@ impl RawFrame {
     }
 }
 
-/// All frames of a film, in order.
+/// How long the first frame that was sought may be without its time: it is said before the frame is given.
+const TIME_PATIENCE: Duration = Duration::from_secs(10);
+
+/// All frames of a film, in order, from one on.
 pub struct FrameReader {
     watched: Option<Watched>,
     stdout: ChildStdout,
     size: Size,
+    /// Read already, to see whether it is the right one.
+    ahead: Option<RawFrame>,
 }
 
 impl FrameReader {
-    /// Starts to decode.
+    /// Starts to decode at the film's first frame.
     pub fn open(tools: &Tools, path: &Path, info: &ClipInfo, cancel: Cancel) -> Result<Self, MediaError> {
         let mut command = tools.ffmpeg();
         command.args(["-loglevel", "error"]);
         command.film(path);
         command.args(["-map", &format!("0:{}", info.stream)]).args(EVERY_FRAME);
         command.args(["-vf", &format!("{COUNTED},{}", raw_filter(info.size))]);
+        Self::start(tools, command, info, cancel, |_| true)
+    }
+
+    /// Starts at `first`: decodes from the keyframe before it. Where another frame comes, as it does in containers
+    /// without an index, from the beginning.
+    pub fn starting_at(
+        tools: &Tools,
+        path: &Path,
+        (info, table): (&ClipInfo, &FrameTable),
+        first: Frame,
+        cancel: &Cancel,
+    ) -> Result<Self, MediaError> {
+        if first == Frame(0) {
+            return Self::open(tools, path, info, cancel.clone());
+        }
+        if let Some(found) = Self::sought(tools, path, (info, table), first, cancel)? {
+            return Ok(found);
+        }
+        let mut reader = Self::open(tools, path, info, cancel.clone())?;
+        let mut frame = RawFrame { size: info.size, data: Vec::new() };
+        for _ in 0..first.0 {
+            if !reader.read(&mut frame)? {
+                break;
+            }
+        }
+        Ok(reader)
+    }
+
+    /// `None` where another frame came.
+    fn sought(
+        tools: &Tools,
+        path: &Path,
+        (info, table): (&ClipInfo, &FrameTable),
+        first: Frame,
+        cancel: &Cancel,
+    ) -> Result<Option<Self>, MediaError> {
+        let mut command = tools.ffmpeg();
+        command.args(["-loglevel", "info", "-nostats", "-copyts"]).args(seek(info, table, first));
+        command.film(path);
+        command.args(["-map", &format!("0:{}", info.stream)]).args(EVERY_FRAME);
+        command.args(["-vf", &format!("showinfo=checksum=0,{COUNTED},{}", raw_filter(info.size))]);
+        let (said, times) = mpsc::channel();
+        let keep = move |line: &str| match shown_time(line) {
+            // Only the first is waited for.
+            Some(time) => {
+                let _ = said.send(time);
+                false
+            }
+            None => is_complaint(line),
+        };
+        let mut reader = Self::start(tools, command, info, cancel.clone(), keep)?;
+        let mut frame = RawFrame { size: info.size, data: Vec::new() };
+        if !reader.read(&mut frame)? {
+            return Ok(None);
+        }
+        let time = times.recv_timeout(TIME_PATIENCE).ok().flatten();
+        reader.ahead = Some(frame);
+        Ok((time.is_some() && time == table.times.get(first.0 as usize).copied()).then_some(reader))
+    }
+
+    fn start(
+        tools: &Tools,
+        mut command: Call,
+        info: &ClipInfo,
+        cancel: Cancel,
+        line: impl FnMut(&str) -> bool + Send + 'static,
+    ) -> Result<Self, MediaError> {
         command.args(["-f", "rawvideo", "pipe:1"]);
         let watch = Watch { quiet: tools.limits.quiet, cancel };
-        let (watched, pipes) = Watched::start(command, watch, |_| true)?;
+        let (watched, pipes) = Watched::start(command, watch, line)?;
         let stdout = pipes.stdout.expect("standard output is piped");
-        Ok(Self { watched: Some(watched), stdout, size: info.size })
+        Ok(Self { watched: Some(watched), stdout, size: info.size, ahead: None })
     }
 
     /// The next frame into `frame`; `false` at the end of the film.
     pub fn read(&mut self, frame: &mut RawFrame) -> Result<bool, MediaError> {
+        if let Some(ahead) = self.ahead.take() {
+            *frame = ahead;
+            return Ok(true);
+        }
         frame.size = self.size;
         frame.data.resize(RawFrame::bytes(self.size), 0);
         match self.stdout.read_exact(&mut frame.data) {

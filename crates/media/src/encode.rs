@@ -48,7 +48,8 @@ impl Container {
         }
     }
 
-    /// Whether its frames are graphics with transparency (red, green, blue and coverage, a byte each), without sound; else 4:2:0 like the clip's.
+    /// Whether its frames are graphics with transparency (red, green, blue and coverage, a byte each), without sound;
+    /// else 4:2:0 like the clip's.
     pub fn is_graphics(self) -> bool {
         matches!(self, Self::WebmGraphics | Self::ProresGraphics)
     }
@@ -143,7 +144,8 @@ impl Encoder {
         Ok(Self { watched, stdin: Some(stdin), unfinished, out: job.out.to_owned(), start, table })
     }
 
-    /// Writes a frame, shown when the frame of this number was. `frame` has what the container takes ([`Container::is_graphics`]).
+    /// Writes a frame, shown when the frame of this number was. `frame` has what the container takes
+    /// ([`Container::is_graphics`]).
     pub fn write(&mut self, number: Frame, frame: &[u8]) -> Result<(), MediaError> {
         let micros = (self.table.micros(number).unwrap_or(0) - self.start).max(0) as u64;
         let stdin = self.stdin.as_mut().expect("open until finished");
@@ -218,7 +220,8 @@ fn video_options(command: &mut Call, job: &EncodeJob<'_>) {
         command.args(["-video_track_timescale", &timescale(job.table).to_string()]);
     }
     if container.is_graphics() {
-        // Colours of the page by the matrix that receivers expect of high definition. ProRes takes the tags from the frames, the others from the encoder.
+        // Colours of the page by the matrix that receivers expect of high definition. ProRes takes the tags from the
+        // frames, the others from the encoder.
         let tagged = "setparams=range=tv:colorspace=bt709:color_primaries=bt709:color_trc=bt709";
         command.args(["-vf", &format!("scale=out_color_matrix=bt709:out_range=tv,{tagged}"), "-color_range", "tv"]);
         command.args(["-colorspace", "bt709", "-color_trc", "bt709", "-color_primaries", "bt709"]);

@@ -24,7 +24,8 @@ pub enum MediaError {
         /// The last of what it said.
         tail: String,
     },
-    /// The decoder or encoder was ended from outside, as the system does when memory is short; it may do better another time.
+    /// The decoder or encoder was ended from outside, as the system does when memory is short; it may do better another
+    /// time.
     #[error("{program} was ended by the system (signal {signal}), perhaps as memory was short.")]
     Ended {
         /// Which program.

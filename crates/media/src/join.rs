@@ -21,7 +21,8 @@ pub struct Part {
     pub has_sound: bool,
 }
 
-/// Joins films in their order; `report` is told how many frames are done. All get the size of the first, within black borders where their shape is another; where one has sound, the others are silent.
+/// Joins films in their order; `report` is told how many frames are done. All get the size of the first, within black
+/// borders where their shape is another; where one has sound, the others are silent.
 pub fn join(
     tools: &Tools,
     parts: &[Part],
@@ -86,7 +87,9 @@ fn graph(parts: &[Part], Size { width, height }: Size, sound: bool) -> String {
     let mut order = String::new();
     for (i, part) in parts.iter().enumerate() {
         graph += &format!(
-            "[{i}:v]settb=1/1000000,setpts=PTS-STARTPTS,scale={width}:{height}:force_original_aspect_ratio=decrease:flags=bicubic,pad={width}:{height}:-1:-1,setsar=1,format=yuv420p[v{i}];"
+            "[{i}:v]settb=1/1000000,setpts=PTS-STARTPTS,\
+              scale={width}:{height}:force_original_aspect_ratio=decrease:flags=bicubic,\
+              pad={width}:{height}:-1:-1,setsar=1,format=yuv420p[v{i}];"
         );
         order += &format!("[v{i}]");
         if sound {

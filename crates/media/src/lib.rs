@@ -17,6 +17,7 @@ mod planes;
 mod prepare;
 mod probe;
 mod sampling;
+mod showinfo;
 mod tools;
 
 pub use child::{Cancel, by_ourselves};

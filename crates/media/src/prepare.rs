@@ -14,10 +14,12 @@ use crate::child::{Watch, Watched, output};
 use crate::decode::{COUNTED, EVERY_FRAME, JPEG_OPTIONS, picture_filter, seek};
 use crate::planes::bytes_below;
 use crate::sampling::Sampling;
+use crate::showinfo::{is_complaint, shown_time};
 use crate::tools::{Call, Tools};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError, PlaneFolder};
 
-/// Frames that are decoded and not yet looked at, at most: enough to even out how long they take, and no more memory than that.
+/// Frames that are decoded and not yet looked at, at most: enough to even out how long they take, and no more memory
+/// than that.
 const FRAMES_AHEAD: usize = 3;
 /// Widest small copy, in pixels: what the bench shows at 1280x800 without zoom.
 const PREVIEW_WIDTH: u32 = 1280;
@@ -52,7 +54,8 @@ impl ClipFolder {
         self.0.join("full").join(format!("{:06}.jpg", frame.0))
     }
 
-    /// What does not come back by itself when it is gone, unlike planes and full-size pictures: files, and a folder of them.
+    /// What does not come back by itself when it is gone, unlike planes and full-size pictures: files, and a folder of
+    /// them.
     pub fn lasting(&self) -> [PathBuf; 3] {
         [self.original(), self.scene_file(), self.previews()]
     }
@@ -186,7 +189,8 @@ fn undecodable(said: &str) -> MediaError {
     MediaError::BadInput(why.into())
 }
 
-/// Decodes the whole clip once, or the part of it that is wanted; the whole where a part cannot be found again by its times. `progress` is called
+/// Decodes the whole clip once, or the part of it that is wanted; the whole where a part cannot be found again by its
+/// times. `progress` is called
 /// after each frame whose picture and plane are there.
 pub fn prepare(
     tools: &Tools,
@@ -205,7 +209,7 @@ pub fn prepare(
             seen.lock().unwrap_or_else(std::sync::PoisonError::into_inner).push(time);
             false
         }
-        None => line.contains("rror") || line.contains("nvalid") || line.contains("orrupt"),
+        None => is_complaint(line),
     };
     let (watched, pipes) = Watched::start(prepare_command(tools, folder, (info, table), leave), watch, keep_line)?;
     let mut stdout = pipes.stdout.expect("standard output is piped");
@@ -217,7 +221,8 @@ pub fn prepare(
     let Seen { count, cuts, scene } = keep_frames(&mut stdout, info, &folder.planes(), first, &mut kept)?;
     let (status, complaints) = watched.wait()?;
     tracing::debug!(%status, count, expected, "decoded");
-    // What is damaged in a film is complained of, and the end reached all the same; a bad end is something else: the disk, the memory.
+    // What is damaged in a film is complained of, and the end reached all the same; a bad end is something else: the
+    // disk, the memory.
     if !status.success() && count > 0 && count < expected {
         return Err(MediaError::Tool { program: "ffmpeg".into(), status: status.to_string(), tail: complaints });
     }
@@ -253,7 +258,8 @@ struct Seen {
     scene: SceneFinder,
 }
 
-/// Writes the planes of every frame that comes, and looks at the film as a whole meanwhile: both take about as long, so each has a thread.
+/// Writes the planes of every frame that comes, and looks at the film as a whole meanwhile: both take about as long, so
+/// each has a thread.
 /// `kept` is told how many there are after each.
 fn keep_frames(
     stdout: &mut ChildStdout,
@@ -353,12 +359,6 @@ fn next_plane(stdout: &mut ChildStdout, size: Size) -> Result<Option<Plane>, Med
     }
 }
 
-/// The time in a line of the filter that lists frames: `... n:  12 pts:  6144 pts_time:0.48 ...`.
-fn shown_time(line: &str) -> Option<Option<i64>> {
-    let rest = line.contains("Parsed_showinfo").then_some(line)?.split_once(" pts:")?.1;
-    Some(rest.split_whitespace().next()?.parse().ok())
-}
-
 /// The table to go by: the probe's when it has as many frames as were decoded, else the decoder's times.
 fn settle_table(
     probed: &FrameTable,
@@ -389,14 +389,6 @@ fn settle_table(
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn times_are_read_from_the_list_of_frames() {
-        let line = "[Parsed_showinfo_0 @ 0x55] n:   3 pts:   1536 pts_time:0.12    duration: 512";
-        assert_eq!(shown_time(line), Some(Some(1536)));
-        assert_eq!(shown_time("[Parsed_showinfo_0 @ 0x55] n:   3 pts:NOPTS pts_time:NOPTS"), Some(None));
-        assert_eq!(shown_time("[h264 @ 0x55] error while decoding MB 3 4"), None);
-    }
 
     #[test]
     fn small_copies_keep_the_shape() {

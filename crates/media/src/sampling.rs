@@ -40,7 +40,8 @@ impl Sampling {
         Size::new(picture.width.div_ceil(self.across), picture.height.div_ceil(self.down))
     }
 
-    /// What is kept: means over as many samples as [`Chroma`] has pixels in one of its own, blue above red, 128 being none and the range
+    /// What is kept: means over as many samples as [`Chroma`] has pixels in one of its own, blue above red, 128 being
+    /// none and the range
     /// that of video.
     pub fn kept(self, picture: Size, blue: &Plane, red: &Plane) -> Plane {
         let (step, Size { width, height }) = (Chroma::step_of(picture), Chroma::size_of(picture));
@@ -101,7 +102,8 @@ mod tests {
             let kept = sampling.kept(picture, &blue, &red);
             assert_eq!(kept.size(), Size::new(16, 24), "{format}");
             let (blue, red) = (i32::from(kept.row(3)[5]), i32::from(kept.row(12 + 3)[5]));
-            // Pixels 10 and 11 of rows 6 and 7, of which the coarsest have the first only; half a level is rounded up, in both.
+            // Pixels 10 and 11 of rows 6 and 7, of which the coarsest have the first only; half a level is rounded up,
+            // in both.
             assert_eq!(blue, want, "{format}");
             assert!((255..=256).contains(&(blue + red)), "{format}: {blue} {red}");
         }

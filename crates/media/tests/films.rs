@@ -219,7 +219,8 @@ fn films_go_out_with_the_same_times_tags_and_sound() {
     let (_dir, folder, info, prepared) = opened(
         "uneven.mp4",
         &format!(
-            "{SOURCE} -f lavfi -i sine=duration=1 -vf settb=1/1000,setpts=N*N+20*N -fps_mode vfr -enc_time_base 1/1000 -video_track_timescale 1000 -pix_fmt yuv420p -c:a aac {tagged}"
+            "{SOURCE} -f lavfi -i sine=duration=1 -vf settb=1/1000,setpts=N*N+20*N -fps_mode vfr -enc_time_base \
+             1/1000 -video_track_timescale 1000 -pix_fmt yuv420p -c:a aac {tagged}"
         ),
     );
     for container in [Container::Mp4, Container::Webm] {
@@ -298,7 +299,8 @@ fn colour_planes_are_red_green_and_blue_as_the_film_says() {
 
 #[test]
 fn colour_differences_lie_where_the_colours_do_also_in_odd_sizes_and_a_grey_film_has_none() {
-    // Left half red, right half blue. Values of BT.601, limited range (ITU-R BT.601, table of 75 % and 100 % bars; from memory).
+    // Left half red, right half blue. Values of BT.601, limited range (ITU-R BT.601, table of 75 % and 100 % bars; from
+    // memory).
     let arguments = "-f lavfi -i color=c=red:size=51x41:rate=25:duration=0.2,format=yuv444p \
          -f lavfi -i color=c=blue:size=50x41:rate=25:duration=0.2,format=yuv444p \
          -filter_complex [0][1]hstack -pix_fmt yuv444p -crf 4";
@@ -321,7 +323,8 @@ fn colour_differences_lie_where_the_colours_do_also_in_odd_sizes_and_a_grey_film
     assert!(!prepared.scene.is_coloured());
 }
 
-/// A part of a film is decoded from the keyframe before it; its planes are those that the whole film has there, whatever the container.
+/// A part of a film is decoded from the keyframe before it; its planes are those that the whole film has there,
+/// whatever the container.
 #[test]
 fn the_planes_of_a_range_are_those_of_the_whole() {
     let source = "-f lavfi -i testsrc2=size=320x180:rate=25:duration=4 -pix_fmt yuv420p";
@@ -348,6 +351,20 @@ fn the_planes_of_a_range_are_those_of_the_whole() {
         assert_eq!(part.scene().is_some(), prepared.range != range, "{name}: a part is not kept for the whole");
         let rect = PixelRect { left: 0, top: 0, right: 320, bottom: 180 };
         let source = |folder: &ClipFolder| StoredPlanes::new(folder.planes(), info.size, WhenMissing::fail());
+        let reader = |first| {
+            let clip = folder.original();
+            FrameReader::starting_at(&tools, &clip, (&info, &whole.table), first, &Cancel::default()).unwrap()
+        };
+        let (mut beginning, mut sought) = (reader(Frame(0)), reader(range.first));
+        let mut frame = [(); 2].map(|()| RawFrame { size: info.size, data: Vec::new() });
+        for number in 0..whole.table.len() {
+            assert!(beginning.read(&mut frame[0]).unwrap(), "{name}");
+            if number >= range.first.0 {
+                assert!(sought.read(&mut frame[1]).unwrap(), "{name}");
+                assert!(frame[0] == frame[1], "{name}, frame {number} read from {} on", range.first);
+            }
+        }
+        assert!(!sought.read(&mut frame[1]).unwrap(), "{name}");
         for frame in range.frames() {
             let [wanted, got] =
                 [&folder, &part].map(|folder| source(folder).window(frame, rect, Component::Luma).unwrap());
@@ -357,7 +374,8 @@ fn the_planes_of_a_range_are_those_of_the_whole() {
     }
 }
 
-/// A decoder that gives up early is no short film: whatever it was, the frames that are missing are not taken for missing in the film.
+/// A decoder that gives up early is no short film: whatever it was, the frames that are missing are not taken for
+/// missing in the film.
 #[test]
 fn a_decoder_that_ends_badly_makes_no_film_shorter() {
     let (_dir, folder, info, whole) = opened("whole.mp4", &format!("{SOURCE} -pix_fmt yuv420p"));

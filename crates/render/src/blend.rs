@@ -1,12 +1,14 @@
 //! Blend modes.
 //!
 //! # Source
-//! W3C, *Compositing and Blending Level 1*, section 9.1 (separable blend modes: `multiply`, `screen`, `overlay`) and section 10.1; `plus-lighter` of
+//! W3C, *Compositing and Blending Level 1*, section 9.1 (separable blend modes: `multiply`, `screen`, `overlay`) and
+//! section 10.1; `plus-lighter` of
 //! Level 2 for added light. All in the film's own encoding, as browsers do.
 
 use jampin_core::attachment::Blend;
 
-/// What becomes of one channel, 0 to 1, where a source of this coverage lies over an opaque backdrop: `(1 - a) cb + a B(cb, cs)`.
+/// What becomes of one channel, 0 to 1, where a source of this coverage lies over an opaque backdrop:
+/// `(1 - a) cb + a B(cb, cs)`.
 pub fn blend_channel(blend: Blend, backdrop: f32, source: f32, coverage: f32) -> f32 {
     match blend {
         Blend::Add => (backdrop + coverage * source).min(1.0),

@@ -5,7 +5,8 @@ use resvg::tiny_skia::Pixmap;
 /// How far the kernel reaches, in standard deviations: beyond lies less than a quarter of a code value.
 pub(crate) const REACH: f64 = 3.0;
 
-/// A blur as wide as this is computed on a smaller picture: its cost would grow with its width, and a layer that is softened by hundreds of pixels
+/// A blur as wide as this is computed on a smaller picture: its cost would grow with its width, and a layer that is
+/// softened by hundreds of pixels
 /// would take seconds.
 const WIDE: f64 = 8.0;
 
@@ -26,7 +27,8 @@ pub(crate) fn step(deviation: f64, least: f64) -> i32 {
     step
 }
 
-/// What is left to blur, in pixels of the smaller picture: making it smaller (a box) and larger again (a tent) blurs as well.
+/// What is left to blur, in pixels of the smaller picture: making it smaller (a box) and larger again (a tent) blurs as
+/// well.
 pub(crate) fn rest(deviation: f64, step: i32) -> f64 {
     let square = f64::from(step * step);
     let by_steps = (square - 1.0) / 12.0 + if step > 1 { square / 6.0 } else { 0.0 };
@@ -35,7 +37,8 @@ pub(crate) fn rest(deviation: f64, step: i32) -> f64 {
 
 fn soften_small(pixels: &mut Pixmap, deviation: f64, step: i32) {
     let step_of = step as usize;
-    // A cell more on each side takes what is blurred over the edge, and is looked at when the picture is made larger again.
+    // A cell more on each side takes what is blurred over the edge, and is looked at when the picture is made larger
+    // again.
     let cells = |side: u32| side.div_ceil(step as u32) + 2;
     let Some(mut small) = Pixmap::new(cells(pixels.width()), cells(pixels.height())) else { return };
     shrink(pixels, &mut small, step_of);
@@ -144,7 +147,8 @@ mod tests {
         pixels.fill_path(&half, &paint, resvg::tiny_skia::FillRule::Winding, Transform::identity(), None);
         soften(&mut pixels, 4.0);
         let alpha = |col: u32| f64::from(pixels.pixel(col, 30).unwrap().alpha()) / 255.0;
-        // The standard normal distribution at -1, 0.125 and 1 (tables): 0.1587, 0.5497, 0.8413; pixel centres lie half a pixel in.
+        // The standard normal distribution at -1, 0.125 and 1 (tables): 0.1587, 0.5497, 0.8413; pixel centres lie half
+        // a pixel in.
         for (col, want) in [(35, 0.1303), (40, 0.5497), (44, 0.8697)] {
             assert!((alpha(col) - want).abs() < 0.006, "{col}: {} {want}", alpha(col));
         }

@@ -33,7 +33,8 @@ const FONTS: [(Font, &str, u32, &[u8]); 8] = [
     (Font::Hand, "Caveat", 700, include_bytes!("../fonts/Caveat_700Bold.ttf")),
 ];
 
-/// For letters that these do not have, in this order: Greek, Cyrillic and more, Arabic, Hebrew, then Chinese, Japanese and Korean.
+/// For letters that these do not have, in this order: Greek, Cyrillic and more, Arabic, Hebrew, then Chinese, Japanese
+/// and Korean.
 const FALLBACKS: [&[u8]; 4] = [
     include_bytes!("../fonts/NotoSans_700Bold.ttf"),
     include_bytes!("../fonts/NotoSansArabic_700Bold.ttf"),
@@ -60,7 +61,8 @@ pub struct Artwork {
     pub(crate) tree: Tree,
 }
 
-/// Makes artwork of labels and flares, and keeps it: the same is asked for with every change of a shot. Clones share what they keep.
+/// Makes artwork of labels and flares, and keeps it: the same is asked for with every change of a shot. Clones share
+/// what they keep.
 #[derive(Clone, Debug)]
 pub struct Typesetter {
     fonts: Arc<fontdb::Database>,
@@ -127,7 +129,8 @@ impl Typesetter {
         self.finished(&svg, (width, height), art.bleed())
     }
 
-    /// Finished artwork of an SVG of ours. Filters and gradients are named; in one page with other artwork no two may have one name.
+    /// Finished artwork of an SVG of ours. Filters and gradients are named; in one page with other artwork no two may
+    /// have one name.
     fn finished(&self, svg: &str, (width, height): (f64, f64), bleed: f64) -> Result<Artwork, TypesetError> {
         let tree = self.parse(svg)?;
         let mut hasher = DefaultHasher::new();
@@ -211,7 +214,8 @@ fn write_shadow(svg: &mut String, art: &LabelArt, (width, height): (f64, f64)) {
             let radius = style.radius.min(height / 2.0);
             let blur = if soft > 0.0 { r##"filter="url(#shadow)""## } else { "" };
             format!(
-                r#"<filter {region}><feGaussianBlur stdDeviation="{soft}"/></filter><rect x="{dx}" y="{dy}" width="{width}" height="{height}" rx="{radius}" fill="{colour}" fill-opacity="{opacity}" {blur}/>"#
+                r#"<filter {region}><feGaussianBlur stdDeviation="{soft}"/></filter><rect x="{dx}" y="{dy}"
+                width="{width}" height="{height}" rx="{radius}" fill="{colour}" fill-opacity="{opacity}" {blur}/>"#
             )
         }
         None => format!(
@@ -244,13 +248,15 @@ fn write_text(svg: &mut String, art: &LabelArt, (left, right): (f64, f64), top: 
         let (x, anchor) = if runs_left(text) { (right, "end") } else { (left, "start") };
         write!(
             svg,
-            r#"<text x="{x}" text-anchor="{anchor}" y="{baseline}" font-family="{family}" font-weight="{weight}" font-size="{size}" fill="{colour}" {outline} xml:space="preserve">{line}</text>"#
+            r#"<text x="{x}" text-anchor="{anchor}" y="{baseline}" font-family="{family}" font-weight="{weight}"
+                font-size="{size}" fill="{colour}" {outline} xml:space="preserve">{line}</text>"#
         )
         .expect("writing to a string does not fail");
     }
 }
 
-/// Whether a text is written from right to left: by its first letter of a script with a direction (Unicode Standard Annex #9, rules P2 and P3, for
+/// Whether a text is written from right to left: by its first letter of a script with a direction (Unicode Standard
+/// Annex #9, rules P2 and P3, for
 /// the blocks of Hebrew, Arabic and their neighbours).
 fn runs_left(text: &str) -> bool {
     let is_left =
@@ -339,7 +345,8 @@ mod tests {
 
     #[test]
     fn text_from_right_to_left_starts_at_the_right() {
-        // The first letter is drawn last in the order of columns: with a thin one first, the ink begins with the wide one.
+        // The first letter is drawn last in the order of columns: with a thin one first, the ink begins with the wide
+        // one.
         let typesetter = Typesetter::default();
         let left_ink = |text: &str| {
             let artwork = typesetter.artwork(&Label { box_style: None, ..Label::named(text) }.art("")).unwrap();

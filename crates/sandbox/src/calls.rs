@@ -1,4 +1,5 @@
-//! Which system calls a program may not make (seccomp(2)). What a decoder or encoder does is compute, read, write, and start threads.
+//! Which system calls a program may not make (seccomp(2)). What a decoder or encoder does is compute, read, write, and
+//! start threads.
 
 use std::collections::BTreeMap;
 
@@ -59,7 +60,8 @@ pub(crate) fn keep_away() -> Result<(), SandboxError> {
     rules.extend([libc::SYS_fork, libc::SYS_vfork].map(|call| (call, Vec::new())));
     rules.insert(libc::SYS_clone, vec![new_process()?]);
     apply(rules, libc::EPERM, arch)?;
-    // What clone3 is asked for lies in memory, where a filter cannot look: the C library takes `clone` where there is no such call.
+    // What clone3 is asked for lies in memory, where a filter cannot look: the C library takes `clone` where there is
+    // no such call.
     apply(BTreeMap::from([(libc::SYS_clone3, Vec::new())]), libc::ENOSYS, arch)
 }
 

@@ -105,7 +105,8 @@ pub struct ReadyClip {
 }
 
 impl Store {
-    /// Takes note of a clip whose pictures are still to be made, with a shot of all of it and the job that makes them: all of it or nothing.
+    /// Takes note of a clip whose pictures are still to be made, with a shot of all of it and the job that makes them:
+    /// all of it or nothing.
     /// The identities of shot and job.
     pub async fn bring_in(
         &self,
@@ -167,7 +168,8 @@ impl Store {
             .await
     }
 
-    /// Takes note that a clip is wholly prepared. Shots that reach beyond it end with it: fewer frames were decoded than announced.
+    /// Takes note that a clip is wholly prepared. Shots that reach beyond it end with it: fewer frames were decoded
+    /// than announced.
     pub async fn clip_ready(&self, lease: &Lease, id: Uuid, ready: ReadyClip) -> Result<(), StoreError> {
         let values = (
             clips::state.eq("ready"),

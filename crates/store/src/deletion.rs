@@ -1,4 +1,5 @@
-//! Taking away: projects (which can be had back for a while), clips, pictures, exports. Each is written down in the audit.
+//! Taking away: projects (which can be had back for a while), clips, pictures, exports. Each is written down in the
+//! audit.
 
 use chrono::{DateTime, Days, Utc};
 use diesel::dsl::sql;
@@ -20,7 +21,8 @@ pub const KEPT_DAYS: u64 = 30;
 /// Kinds of jobs that write a film.
 const WRITING: [&str; 2] = ["export", "sequence"];
 
-/// Where a picture is still needed although nobody is offered it any more: what hangs in a shot, what undo and redo bring back, and looks.
+/// Where a picture is still needed although nobody is offered it any more: what hangs in a shot, what undo and redo
+/// bring back, and looks.
 const MENTIONED: &str = "\
     EXISTS (SELECT 1 FROM shots WHERE shots.project_id = pictures.project_id \
             AND (shots.document::text LIKE '%' || pictures.id || '%' OR EXISTS (SELECT 1 FROM log WHERE log.shot_id = shots.id \
@@ -51,7 +53,8 @@ pub struct Remains {
 }
 
 impl Store {
-    /// Deletes a project: it is not listed any more, its work is stopped, nobody can change it; it can be had back for [`KEPT_DAYS`].
+    /// Deletes a project: it is not listed any more, its work is stopped, nobody can change it; it can be had back for
+    /// [`KEPT_DAYS`].
     pub async fn delete_project(&self, id: Uuid) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection

@@ -76,7 +76,8 @@ impl Store {
         rows.into_iter().map(Job::try_from).collect()
     }
 
-    /// The newest jobs of all projects, newest first: each with the names of its project and of the shot or clip that it is about.
+    /// The newest jobs of all projects, newest first: each with the names of its project and of the shot or clip that
+    /// it is about.
     pub async fn newest_jobs(&self, most: i64) -> Result<Vec<(Job, String, Option<String>)>, StoreError> {
         let mut connection = self.connection().await?;
         let rows: Vec<(JobRow, String, Option<String>, Option<String>)> = jobs::table

@@ -60,7 +60,8 @@ const POOL_SIZE: usize = 12;
 
 /// How long a request waits for one of them before it gives up.
 const CONNECTION_WAIT: Duration = Duration::from_secs(10);
-/// What one statement, one wait for a lock, and one transaction that does nothing may take on a pooled connection: nobody holds a shot for ever.
+/// What one statement, one wait for a lock, and one transaction that does nothing may take on a pooled connection:
+/// nobody holds a shot for ever.
 const STATEMENT_BOUNDS: &str =
     "-c statement_timeout=30s -c lock_timeout=10s -c idle_in_transaction_session_timeout=60s";
 

@@ -238,7 +238,8 @@ async fn save(connection: &mut AsyncPgConnection, row: &ShotRow, log_head: i64) 
     Ok(Edited { revision })
 }
 
-/// Puts samples into a track; what was there before, for each frame. A place set by hand while the job was at work stays; what the job says of a
+/// Puts samples into a track; what was there before, for each frame. A place set by hand while the job was at work
+/// stays; what the job says of a
 /// guide it knew is taken.
 fn put(track: &mut Track, new: &[(Frame, Option<Sample>)]) -> Vec<(Frame, Option<Sample>)> {
     let mut before = Vec::with_capacity(new.len());

@@ -1,4 +1,5 @@
-//! What a job that adds to an entry of the log has changed so far: kept beside the entry, so that writing grows with what was found.
+//! What a job that adds to an entry of the log has changed so far: kept beside the entry, so that writing grows with
+//! what was found.
 
 use std::collections::BTreeSet;
 
@@ -14,7 +15,8 @@ use crate::StoreError;
 use crate::rows::LogRow;
 use crate::schema::log_parts;
 
-/// Keeps what was there before, of frames of which the entry does not know it yet: one undo takes back all that the job did.
+/// Keeps what was there before, of frames of which the entry does not know it yet: one undo takes back all that the job
+/// did.
 pub(crate) async fn keep(
     connection: &mut AsyncPgConnection,
     entry: &LogRow,

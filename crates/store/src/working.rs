@@ -21,13 +21,15 @@ pub const HEARTBEAT_STALE_SECONDS: u32 = 6;
 /// A job that broke off this many times is not tried again.
 pub const MAX_ATTEMPTS: i32 = 3;
 
-/// Work on the same pin is done in the order in which it was asked for, never two at once: each builds on the samples of
+/// Work on the same pin is done in the order in which it was asked for, never two at once: each builds on the samples
+/// of
 /// the one before.
 const FIRST_OF_ITS_PIN: &str = "NOT EXISTS (SELECT 1 FROM jobs AS older WHERE older.state IN ('waiting', 'running') \
      AND older.payload->>'pin' = jobs.payload->>'pin' AND older.created_at < jobs.created_at)";
 
 impl Store {
-    /// Takes the oldest job of these kinds that waits, or whose worker has died. A job that broke off too often is failed instead.
+    /// Takes the oldest job of these kinds that waits, or whose worker has died. A job that broke off too often is
+    /// failed instead.
     pub async fn claim(&self, worker: Uuid, kinds: &[&str]) -> Result<Option<(Job, Lease)>, StoreError> {
         let mut connection = self.connection().await?;
         let claimed: Option<JobRow> = connection
@@ -71,7 +73,8 @@ impl Store {
         claimed.map(with_lease).transpose()
     }
 
-    /// Says that the worker is still at the job. `false` when it should stop: somebody cancelled the job, or the lease is lost.
+    /// Says that the worker is still at the job. `false` when it should stop: somebody cancelled the job, or the lease
+    /// is lost.
     pub async fn heartbeat(&self, lease: &Lease) -> Result<bool, StoreError> {
         let mut connection = self.connection().await?;
         let alive = diesel::update(held!(lease)).set(jobs::heartbeat.eq(database_now()));
@@ -111,7 +114,8 @@ impl Store {
         self.end_held(lease, "cancelled", None, None).await
     }
 
-    /// Gives a job back that broke off for a reason that may pass; after [`MAX_ATTEMPTS`] it fails. `true` when it is tried again.
+    /// Gives a job back that broke off for a reason that may pass; after [`MAX_ATTEMPTS`] it fails. `true` when it is
+    /// tried again.
     pub async fn job_again(&self, lease: &Lease, problem: &str) -> Result<bool, StoreError> {
         if lease.attempt >= MAX_ATTEMPTS {
             let problem = format!("{problem} It was tried {MAX_ATTEMPTS} times.");

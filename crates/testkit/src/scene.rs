@@ -5,7 +5,8 @@ use serde_json::{Map, Value, json};
 use crate::Server;
 
 impl Server {
-    /// What hangs in a shot: `frames` has what is painted on each, from the shot's first on; beside it artwork, offsets, revision.
+    /// What hangs in a shot: `frames` has what is painted on each, from the shot's first on; beside it artwork,
+    /// offsets, revision.
     ///
     /// # Panics
     /// When there is no such shot.

@@ -67,7 +67,9 @@ pub(crate) async fn reshape(
     let loaded = load(&state, id).await?;
     let (subject, attachment) = find(&loaded.stored.shot, which)?;
     let kind = attachment.kind.reshaped(factor, degrees).ok_or_else(|| {
-        ApiError::Unusable("It keeps its form: what stands upright is not turned, and a boundary line has that of its corners.".into())
+        ApiError::Unusable(
+            "It keeps its form: what stands upright is not turned, and a boundary line has that of its corners.".into(),
+        )
     })?;
     let reshaped = Attachment { kind, ..attachment.clone() };
     check(&reshaped)?;

@@ -1,4 +1,5 @@
-//! Shots as they are read, and what comes of them: worked out once, part by part when it is first asked for, and shared by every request until
+//! Shots as they are read, and what comes of them: worked out once, part by part when it is first asked for, and shared
+//! by every request until
 //! the shot is another.
 
 use std::collections::BTreeMap;
@@ -15,9 +16,11 @@ use jampin_render::Typesetter;
 use jampin_store::{Clip, StoredShot};
 use uuid::Uuid;
 
-/// Shots that are kept. More take memory (a long one has tens of megabytes), fewer are read again when people change between them.
+/// Shots that are kept. More take memory (a long one has tens of megabytes), fewer are read again when people change
+/// between them.
 const KEPT: usize = 12;
-/// Shots that are read at the same time at most. Two that share a turn wait for each other, which more turns make rarer.
+/// Shots that are read at the same time at most. Two that share a turn wait for each other, which more turns make
+/// rarer.
 const TURNS: usize = 16;
 
 /// What a subject's samples come to, once somebody has asked.
@@ -94,7 +97,8 @@ pub(crate) struct EvaluatedShots {
 }
 
 impl EvaluatedShots {
-    /// Waited for before a shot is read: many pages ask at once when something has changed, and one reading serves them all.
+    /// Waited for before a shot is read: many pages ask at once when something has changed, and one reading serves them
+    /// all.
     pub async fn turn(&self, id: Uuid) -> tokio::sync::MutexGuard<'_, ()> {
         self.turns[id.as_u128() as usize % TURNS].lock().await
     }

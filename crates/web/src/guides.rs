@@ -81,7 +81,8 @@ pub(crate) async fn set_guide(
     Ok(HttpResponse::Accepted().json(json!({ "revision": edited.revision, "job": job })))
 }
 
-/// Whether a place is in the picture, or at most once its size beside it: a spot may be followed out of the picture by hand.
+/// Whether a place is in the picture, or at most once its size beside it: a spot may be followed out of the picture by
+/// hand.
 fn is_near(at: Point, size: Size) -> bool {
     let near = |at: f64, size: u32| (-f64::from(size)..=2.0 * f64::from(size)).contains(&at);
     near(at.x, size.width) && near(at.y, size.height)

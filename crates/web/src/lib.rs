@@ -51,7 +51,8 @@ use actix_web::{App, HttpServer, web};
 pub use metrics::Metrics;
 pub use state::{AppState, ServeSettings};
 
-/// Largest JSON body but a table's: an edit of some thousand samples. Read on the threads that answer, so it must be quick (some ms).
+/// Largest JSON body but a table's: an edit of some thousand samples. Read on the threads that answer, so it must be
+/// quick (some ms).
 const JSON_LIMIT: usize = 1 << 20;
 
 /// Longest that the head of a request may take to come in.

@@ -25,7 +25,8 @@ pub(crate) struct LookRequest {
     all: bool,
 }
 
-/// Gives an attachment a look: the one that the project keeps under this name; under a new name, its own becomes the look.
+/// Gives an attachment a look: the one that the project keeps under this name; under a new name, its own becomes the
+/// look.
 #[put("/api/shots/{id}/attachments/{attachment}/look/{name}")]
 pub(crate) async fn dress(
     state: web::Data<AppState>,
@@ -74,7 +75,8 @@ pub(crate) async fn forget_look(
     Ok(HttpResponse::NoContent().finish())
 }
 
-/// After a change of a shot (an edit, an undo, a redo): looks that are other ones now are kept so, and the project's other shots follow, each with an entry
+/// After a change of a shot (an edit, an undo, a redo): looks that are other ones now are kept so, and the project's
+/// other shots follow, each with an entry
 /// of its own to undo. The change itself is made, whatever becomes of that: it is not answered as if it had failed.
 pub(crate) async fn keep_up(state: &AppState, before: &StoredShot) {
     if let Err(error) = looks_follow(state, before).await {

@@ -101,7 +101,8 @@ pub(crate) async fn hang(
     Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "attachment": made })))
 }
 
-/// The first four pins and carried points that are there, as corners: from the top left one on, clockwise as the picture shows them.
+/// The first four pins and carried points that are there, as corners: from the top left one on, clockwise as the
+/// picture shows them.
 fn face_of(subject: &Subject, poses: &Poses, frame: Frame) -> Option<[Corner; 4]> {
     let pins = subject.pins.iter().filter_map(|pin| Some((Corner::Pin(pin.id), poses.pin(pin.id, frame)?.1)));
     let points = subject.points.iter();

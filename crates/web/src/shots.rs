@@ -120,7 +120,8 @@ pub(crate) async fn shot_samples(
     Ok(HttpResponse::Ok().json(columns(pin, &track, first, last)))
 }
 
-/// The frames of a pin most worth a look, the frame on which one more guide would help most, its pace, and the frames to compare others with.
+/// The frames of a pin most worth a look, the frame on which one more guide would help most, its pace, and the frames
+/// to compare others with.
 #[get("/api/shots/{id}/pins/{pin}/doubts")]
 pub(crate) async fn pin_doubts(
     state: web::Data<AppState>,

@@ -51,7 +51,8 @@ pub struct AppState {
 }
 
 impl AppState {
-    /// Called within the runtime that whole shots are read and written in. Fails only when the counters cannot be set up.
+    /// Called within the runtime that whole shots are read and written in. Fails only when the counters cannot be set
+    /// up.
     pub fn new(store: Store, library: Library, hub: EventHub, settings: ServeSettings) -> std::io::Result<Self> {
         Ok(Self {
             store,

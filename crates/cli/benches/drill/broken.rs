@@ -1,4 +1,5 @@
-//! Films of every container that is read, and pictures, with bits turned over, cut off, or their heads changed for others': a sentence each, and
+//! Films of every container that is read, and pictures, with bits turned over, cut off, or their heads changed for
+//! others': a sentence each, and
 //! nothing is left behind.
 
 use std::collections::BTreeMap;

@@ -1,4 +1,5 @@
-//! `kill -9` of the server, the worker, ffmpeg or PostgreSQL at random moments of following, solving, preparing, exporting and editing.
+//! `kill -9` of the server, the worker, ffmpeg or PostgreSQL at random moments of following, solving, preparing,
+//! exporting and editing.
 
 use std::collections::BTreeMap;
 use std::path::Path;

@@ -1,4 +1,5 @@
-//! 50 people who edit ten shots while four of them are followed: no edit that was answered is lost, and how long the answers took.
+//! 50 people who edit ten shots while four of them are followed: no edit that was answered is lost, and how long the
+//! answers took.
 
 use std::path::Path;
 use std::sync::Mutex;

@@ -1,6 +1,7 @@
 //! Faults made on purpose, many times, with a checker afterwards: what docs/reliability.md reports.
 //!
-//! `cargo bench -p jampin-cli --profile dev --bench drill -- kill 100` (also `stop`, `disk`, `broken 1000`, `load 120`, `pages`).
+//! `cargo bench -p jampin-cli --profile dev --bench drill -- kill 100` (also `stop`, `disk`, `broken 1000`, `load 120`,
+//! `pages`).
 
 mod broken;
 mod checker;

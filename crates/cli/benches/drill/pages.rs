@@ -1,4 +1,5 @@
-//! What an open page costs: a long shot with thirty pins and ten labels, opened, dragged on, and watched by thirty pages while it is followed.
+//! What an open page costs: a long shot with thirty pins and ten labels, opened, dragged on, and watched by thirty
+//! pages while it is followed.
 //!
 //! `JAMPIN_PROGRAM=/another/jampin` measures another build the same way.
 

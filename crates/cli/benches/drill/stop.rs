@@ -1,4 +1,5 @@
-//! A worker that is stopped (SIGSTOP) for 20 seconds in the middle of each kind of work, with a second one there; then it comes back.
+//! A worker that is stopped (SIGSTOP) for 20 seconds in the middle of each kind of work, with a second one there; then
+//! it comes back.
 
 use std::time::Duration;
 

@@ -161,7 +161,8 @@ fn senseless_settings_are_refused_by_name() {
     assert_eq!(cover(json!({})).0, 200);
 }
 
-/// A pan that gets faster, drawn by ffmpeg sixteen times a frame; eight of them are averaged: a shutter that is open for half of the time.
+/// A pan that gets faster, drawn by ffmpeg sixteen times a frame; eight of them are averaged: a shutter that is open
+/// for half of the time.
 const PAN: &str = "-f lavfi -i color=c=gray:s=1920x720:r=400:d=1,format=gray,\
     geq=lum='125+45*sin(X*0.06+0.02*Y)*cos(Y*0.05)+40*sin(X*0.021-Y*0.047)+25*cos(X*Y*0.0004)',\
     trim=end_frame=1,loop=loop=-1:size=1,setpts=N/400/TB -vf crop=w=1280:h=720:x='620-0.0039*n*n':y=0,\

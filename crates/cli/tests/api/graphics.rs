@@ -1,4 +1,5 @@
-//! What goes out, decoded again by ffmpeg: graphics alone with their transparency, a still, and the place of a label in a film.
+//! What goes out, decoded again by ffmpeg: graphics alone with their transparency, a still, and the place of a label in
+//! a film.
 
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -143,7 +144,8 @@ fn a_label_is_where_the_truth_says() {
     let bench = Bench::new(&[plate("#f4f4f4", 1.0)]);
     let frames = decode_rgb(&bench.export("mp4", "film.mp4"), WIDTH, HEIGHT);
     for (number, frame) in frames.iter().enumerate() {
-        // Centroid of how much brighter than the ground each pixel is: brightness is kept at each pixel, colour only at every fourth.
+        // Centroid of how much brighter than the ground each pixel is: brightness is kept at each pixel, colour only at
+        // every fourth.
         let (mut sum, mut x_sum, mut y_sum) = (0.0, 0.0, 0.0);
         for (i, pixel) in frame.as_chunks::<3>().0.iter().enumerate() {
             let [r, g, b] = pixel.map(f64::from);

@@ -246,7 +246,8 @@ fn other_peoples_csv_is_matched_up_and_brought_in() {
     assert_eq!(bench.server.send("POST", "/api/tables", &json!({ "text": "hello" })).status, 422);
 }
 
-/// Two films one after the other with one thing in both: a cut is found, and a pin ends there, until a person says that there is none.
+/// Two films one after the other with one thing in both: a cut is found, and a pin ends there, until a person says that
+/// there is none.
 #[test]
 fn a_pin_ends_at_a_cut_until_a_person_says_that_there_is_none() {
     let server = Server::start(super::PROGRAM, &[]);

@@ -1,6 +1,8 @@
-//! No circle between the files of a crate, or between the page's scripts: whoever reads a file needs only those below it.
+//! No circle between the files of a crate, or between the page's scripts: whoever reads a file needs only those below
+//! it.
 //!
-//! An arrow goes from a file to the one that defines what it names, through whatever re-exports lie between. Tests do not count.
+//! An arrow goes from a file to the one that defines what it names, through whatever re-exports lie between. Tests do
+//! not count.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};

@@ -1,6 +1,7 @@
 //! Dependencies point one way. Reads `cargo metadata`.
 
 mod circles;
+mod lines;
 
 use std::collections::BTreeMap;
 use std::process::Command;
@@ -72,13 +73,13 @@ fn the_core_knows_nothing_of_the_outside() {
     }
 }
 
-/// The build of Alpine that needs no `unsafe-eval` runs one expression for each attribute; of a second one only the browser's console tells.
+/// The build of Alpine that needs no `unsafe-eval` runs one expression for each attribute; of a second one only the
+/// browser's console tells.
 #[test]
 fn pages_ask_for_one_thing_at_a_time() {
     let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../web/templates");
     let mut checked = 0;
-    for entry in std::fs::read_dir(folder).expect("there are templates") {
-        let path = entry.unwrap().path();
+    for path in lines::files(std::path::Path::new(folder), &[".html"]) {
         let text = std::fs::read_to_string(&path).unwrap().replace("&amp;", "&");
         let pieces: Vec<&str> = text.split('"').collect();
         for pair in pieces.windows(2) {

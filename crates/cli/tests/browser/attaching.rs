@@ -1,4 +1,5 @@
-//! What hangs on a subject, by mouse and keyboard: a cover, an outline in front, settings, a drag, keyframes, looks, copy and paste; and the project's pages.
+//! What hangs on a subject, by mouse and keyboard: a cover, an outline in front, settings, a drag, keyframes, looks,
+//! copy and paste; and the project's pages.
 
 use jampin_testkit::Server;
 use serde_json::{Value, json};
@@ -6,7 +7,7 @@ use serde_json::{Value, json};
 use super::scenes::{add_subject, id, label, quiet_shot, send};
 use super::{Browser, with_browser};
 
-async fn open(server: &Server, browser: &Browser) -> String {
+pub(super) async fn open(server: &Server, browser: &Browser) -> String {
     let shot = quiet_shot(server);
     add_subject(server, &shot);
     browser.goto(&server.address, &format!("/shots/{shot}")).await;
@@ -19,19 +20,20 @@ async fn open(server: &Server, browser: &Browser) -> String {
 }
 
 /// Where a place of the film's picture is on the page.
-async fn on_page(browser: &Browser, x: f64, y: f64) -> (f64, f64) {
+pub(super) async fn on_page(browser: &Browser, x: f64, y: f64) -> (f64, f64) {
     let at = format!(
-        "(() => {{ const box = document.querySelector('.picture').getBoundingClientRect(), at = jampin.player.toStage({x}, {y}); return [box.left + at.x, box.top + at.y]; }})()"
+        "(() => {{ const box = document.querySelector('.picture').getBoundingClientRect(), at = \
+         jampin.player.toStage({x}, {y}); return [box.left + at.x, box.top + at.y]; }})()"
     );
     let at = browser.eval(&at).await;
     (at[0].as_f64().unwrap(), at[1].as_f64().unwrap())
 }
 
-async fn saved(browser: &Browser) {
+pub(super) async fn saved(browser: &Browser) {
     browser.until("!jampin.bench.saving && jampin.overlay.sceneData.revision === jampin.bench.revision").await;
 }
 
-fn attachments(server: &Server, shot: &str) -> Vec<Value> {
+pub(super) fn attachments(server: &Server, shot: &str) -> Vec<Value> {
     let state = server.get(&format!("/api/shots/{shot}")).json();
     state["subjects"][0]["attachments"].as_array().unwrap().clone()
 }
@@ -39,7 +41,9 @@ fn attachments(server: &Server, shot: &str) -> Vec<Value> {
 /// Sets a field of the open attachment by its name.
 async fn set(browser: &Browser, name: &str, value: &str) {
     let script = format!(
-        "(() => {{ const field = document.querySelector('.settings [aria-label=\"{name}\"]'); if (field.type === 'checkbox') field.checked = '{value}' === '1'; else field.value = '{value}'; field.dispatchEvent(new Event('change', {{ bubbles: true }})); return 1; }})()"
+        "(() => {{ const field = document.querySelector('.settings [aria-label=\"{name}\"]'); if (field.type \
+         === 'checkbox') field.checked = '{value}' === '1'; else field.value = '{value}'; \
+         field.dispatchEvent(new Event('change', {{ bubbles: true }})); return 1; }})()"
     );
     browser.eval(&script).await;
     saved(browser).await;
@@ -52,7 +56,7 @@ fn a_cover_is_put_set_and_dragged_and_an_outline_hides_it() {
         browser.keys(&[(None, 'm')]).await;
         browser.until("jampin.bench.attached?.kind === 'cover'").await;
         saved(&browser).await;
-        set(&browser, "What it does", "1").await;
+        set(&browser, "Effect", "1").await;
         set(&browser, "Width", "120").await;
         set(&browser, "Height", "90").await;
         set(&browser, "Softness of the edge", "0").await;
@@ -71,6 +75,26 @@ fn a_cover_is_put_set_and_dragged_and_an_outline_hides_it() {
             (moved["x"].as_f64().unwrap() - 60.0).abs() < 2.0 && (moved["y"].as_f64().unwrap() - 40.0).abs() < 2.0,
             "{moved}"
         );
+
+        // By its handles: half as large again, and turned by a quarter.
+        let corner = on_page(&browser, x + 60.0 + 60.0, y + 40.0 + 45.0).await;
+        let to = on_page(&browser, x + 60.0 + 90.0, y + 40.0 + 67.5).await;
+        browser.drag(corner, to).await;
+        saved(&browser).await;
+        let ring = browser
+            .eval(
+                "(({ x, y, width, height }) => [x + width / 2, y + height / 2])(\
+            document.querySelector('[data-grab=turn]').getBoundingClientRect())",
+            )
+            .await;
+        let ring = (ring[0].as_f64().unwrap(), ring[1].as_f64().unwrap());
+        let middle = on_page(&browser, x + 60.0, y + 40.0).await;
+        browser.drag(ring, (middle.0 + middle.1 - ring.1, middle.1)).await;
+        saved(&browser).await;
+        let cover = attachments(&server, &shot).swap_remove(0);
+        let number = |at: &str| cover.pointer(at).unwrap().as_f64().unwrap();
+        assert!((number("/size/0") - 180.0).abs() < 6.0 && (number("/size/1") - 135.0).abs() < 6.0, "{cover}");
+        assert!((number("/turn") - 90.0).abs() < 2.0, "{cover}");
 
         browser.keys(&[(None, 'q')]).await;
         for (n, (dx, dy)) in [(20.0, 0.0), (160.0, 0.0), (160.0, 150.0), (20.0, 0.0)].into_iter().enumerate() {
@@ -166,10 +190,15 @@ fn a_boundary_line_is_pasted_through_the_pins_of_another_subject() {
         let shot = open(&server, &browser).await;
         let corners: Vec<Value> = [2, 3, 1].map(|n| json!({ "pin": id(n) })).into();
         let even = json!({ "first": [0, 0], "second": [1, 1] });
-        let line = json!({ "id": id(20), "kind": "boundary", "corners": corners, "closed": true, "width": 6.0, "drawing": { "on_frames": 5, "off_frames": 0, "easing": even } });
+        let line = json!({ "id": id(20), "kind": "boundary", "corners": corners, "closed": true, "width": 6.0,
+            "drawing": { "on_frames": 5, "off_frames": 0, "easing": even } });
         send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": line }));
         let other = |n: usize, pins: usize| {
-            let pin = |i: usize| json!({ "id": id(10 * n + i), "frame": 0, "at": { "x": 100.0 + 90.0 * i as f64, "y": 120.0 }, "pattern": [31, 31], "search": [40, 40], "stop_below": 0.8 });
+            let pin = |i: usize| {
+                json!({ "id": id(10 * n + i), "frame": 0,
+                "at": { "x": 100.0 + 90.0 * i as f64, "y": 120.0 }, "pattern": [31, 31], "search": [40, 40],
+                "stop_below": 0.8 })
+            };
             let pins: Vec<Value> = (1..=pins).map(pin).collect();
             let subject = json!({ "id": id(10 * n), "name": "Other yard", "letter": "B", "colour": 2, "pins": pins, "attachments": [] });
             json!({ "edit": "add_subject", "index": 1, "subject": subject })

@@ -63,7 +63,10 @@ fn the_trail_tells_matches_and_states_apart_without_colour() {
         let frames = browser.eval("jampin.bench.track.runs(['hidden'])[0].slice(0, 2)").await;
         assert_eq!(frames, json!([50, 59]));
         // Where only the subject is found: beads, and a row of half the height.
-        let rough = |n: u32| json!([n, { "at": { "x": 300.0 + 4.0 * f64::from(n), "y": 420.0 }, "match": 0.8, "state": "found", "grasp": "rough", "solved": true }]);
+        let rough = |n: u32| {
+            json!([n, { "at": { "x": 300.0 + 4.0 * f64::from(n), "y": 420.0 }, "match": 0.8,
+            "state": "found", "grasp": "rough", "solved": true }])
+        };
         let samples: Vec<Value> = (70..90).map(rough).collect();
         let revision = server.get(&path).json()["shot"]["revision"].clone();
         let edit = json!({ "edit": "set_samples", "pin": pin, "samples": samples });

@@ -25,7 +25,9 @@ fn middles(scene: &Value) -> Vec<(f64, f64)> {
 /// The middle of the box of what `find` gives, from the corner of the element `#played`.
 fn middle_of(find: &str) -> String {
     format!(
-        "(() => {{ const at = ({find}).getBoundingClientRect(), from = document.querySelector('#played').getBoundingClientRect(); return [at.left + at.width / 2 - from.left, at.top + at.height / 2 - from.top]; }})()"
+        "(() => {{ const at = ({find}).getBoundingClientRect(), from = \
+         document.querySelector('#played').getBoundingClientRect(); return [at.left + at.width / 2 - from.left, \
+         at.top + at.height / 2 - from.top]; }})()"
     )
 }
 
@@ -56,7 +58,9 @@ fn others_put_the_label_where_our_export_has_it() {
         browser.goto(&server.address, "/").await;
 
         let svg = server.get(&format!("/api/shots/{shot}/graphics.svg")).text();
-        let place = "(() => { const stage = document.createElement('div'); stage.id = 'played'; stage.style.cssText = 'position:fixed;left:0;top:0;width:640px;height:360px'; document.body.replaceChildren(stage); return stage; })()";
+        let place = "(() => { const stage = document.createElement('div'); stage.id = 'played'; \
+         stage.style.cssText = 'position:fixed;left:0;top:0;width:640px;height:360px'; \
+         document.body.replaceChildren(stage); return stage; })()";
         browser.eval(&format!("({place}.innerHTML = {}, 1)", json!(svg))).await;
         browser.eval("(document.querySelector('#played svg').pauseAnimations(), 1)").await;
         for frame in FRAMES {
@@ -80,7 +84,9 @@ fn others_put_the_label_where_our_export_has_it() {
         }
 
         let track = format!(
-            "(() => {{ const film = document.createElement('video'), track = document.createElement('track'); track.src = '/api/shots/{shot}/labels.vtt'; track.default = true; film.append(track); document.body.append(film); track.track.mode = 'hidden'; window.captions = track; return 1; }})()"
+            "(() => {{ const film = document.createElement('video'), track = document.createElement('track'); \
+             track.src = '/api/shots/{shot}/labels.vtt'; track.default = true; film.append(track); \
+             document.body.append(film); track.track.mode = 'hidden'; window.captions = track; return 1; }})()"
         );
         browser.eval(&track).await;
         browser.until("captions.readyState === 2").await;

@@ -161,7 +161,9 @@ impl Browser {
     /// Picks something from a list of things to do, which then shows its own name again.
     pub async fn pick(&self, css: &str, value: &str) {
         let script = format!(
-            "(() => {{ const list = document.querySelector('{css}'); list.value = '{value}'; const picked = list.value; list.dispatchEvent(new Event('change', {{ bubbles: true }})); return [picked, list.value]; }})()"
+            "(() => {{ const list = document.querySelector('{css}'); list.value = '{value}'; const picked = \
+             list.value; list.dispatchEvent(new Event('change', {{ bubbles: true }})); return [picked, \
+             list.value]; }})()"
         );
         assert_eq!(self.eval(&script).await, serde_json::json!([value, ""]), "{css}");
     }

@@ -1,7 +1,9 @@
-//! The pages in a real browser: the whole task by mouse and by keyboard, corrections, two windows, accessibility, and whether the page
+//! The pages in a real browser: the whole task by mouse and by keyboard, corrections, two windows, accessibility, and
+//! whether the page
 //! and the exported film show the same.
 
 mod attaching;
+mod bench;
 mod engine;
 mod handed_on;
 mod harness;

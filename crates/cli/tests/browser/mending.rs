@@ -1,4 +1,5 @@
-//! The task that the product is for: an obstacle, an exit and a return, mended with the hand on the mouse; actions counted.
+//! The task that the product is for: an obstacle, an exit and a return, mended with the hand on the mouse; actions
+//! counted.
 
 use std::path::Path;
 use std::sync::OnceLock;
@@ -100,7 +101,8 @@ fn from_an_untouched_shot_to_a_label_that_stays_put() {
         hand.click(on_page(&browser, place(&truth, "star", 180)).await).await;
         browser.until("jampin.bench.track?.get(180)?.state === 'guide'").await;
         hand.settled().await;
-        // A post on the way out and on the way back, then the guard: one key bridges each; the gap in which she is away stays a gap.
+        // A post on the way out and on the way back, then the guard: one key bridges each; the gap in which she is away
+        // stays a gap.
         for frame in [45, 176, 212] {
             browser
                 .until(&format!("jampin.bench.gapRows.some((row) => row.first <= {frame} && {frame} <= row.last)"))
@@ -207,7 +209,8 @@ fn several_keyframes_are_stretched_in_time_and_removed_together() {
         let path = format!("/api/shots/{}", super::engine::pinned(&server, &browser).await);
         browser.keys(&[(None, char::from(Key::Enter)), (None, 'c'), (None, 'x')]).await;
         browser.until("jampin.bench.report?.keys > 4 && jampin.bench.lower === 'curves'").await;
-        // A range is dragged over them, in the empty part of the lower band, then the right end of the bar is dragged to the left.
+        // A range is dragged over them, in the empty part of the lower band, then the right end of the bar is dragged
+        // to the left.
         let script = "(() => { const box = document.querySelector('.ruler').getBoundingClientRect();
             const { curves, scale } = jampin.timeline; const keys = curves.path.keys; const last = keys.length - 2;
             const x = (i) => box.left + scale.x(keys[i].frame + 0.5); const band = curves.bands[1];
@@ -245,7 +248,13 @@ fn a_range_is_followed_by_hand() {
             browser
                 .until(&format!("jampin.bench.byHand?.places.length === {n} && jampin.player.shown === {}", 20 + n))
                 .await;
-            let at = browser.eval("(() => { const box = document.querySelector('.picture').getBoundingClientRect(); const p = jampin.player.toStage(200, 150); return [box.left + p.x, box.top + p.y]; })()").await;
+            let at = browser
+                .eval(
+                    "(() => { const box = \
+             document.querySelector('.picture').getBoundingClientRect(); const p = jampin.player.toStage(200, \
+             150); return [box.left + p.x, box.top + p.y]; })()",
+                )
+                .await;
             browser.click((at[0].as_f64().unwrap(), at[1].as_f64().unwrap())).await;
         }
         browser.until("jampin.bench.byHand === null && jampin.bench.track.get(22)?.state === 'guide'").await;

@@ -1,4 +1,5 @@
-//! A film that somebody filmed: one click on a lady's hat, a name, and the label stays on while a car goes by and covers her.
+//! A film that somebody filmed: one click on a lady's hat, a name, and the label stays on while a car goes by and
+//! covers her.
 
 use jampin_testkit::{make_film, real_film};
 use serde_json::Value;

@@ -128,7 +128,10 @@ fn front(change: &Value) -> Value {
 /// Covers, what is in front of others, and what every attachment can do.
 fn more_scenes(crest: &Value) -> Vec<(&'static str, Vec<Value>)> {
     let show = |change: Value| json!({ "show": change });
-    let key_on = |number: &str, frame: usize, value: f64| json!({ "number": number, "frame": frame, "value": value, "easing": { "first": [0, 0], "second": [1, 1] } });
+    let key_on = |number: &str, frame: usize, value: f64| {
+        json!({ "number": number, "frame": frame,
+        "value": value, "easing": { "first": [0, 0], "second": [1, 1] } })
+    };
     let key = |number: &str, value: f64| key_on(number, 0, value);
     let changing = |tracks: [(&str, f64, f64); 2]| -> Vec<Value> {
         tracks.into_iter().flat_map(|(number, from, to)| [key_on(number, 0, from), key_on(number, 11, to)]).collect()
@@ -309,7 +312,13 @@ async fn on_page(browser: &Browser, revision: &Value) -> Vec<u8> {
         "(jampin.bench.select(null), jampin.bench.goTo({FRAME}), jampin.player.view = {{ scale: 1, turn: 0, x: 20, y: 20 }}, jampin.player.viewChanged(), 1)"
     );
     browser.eval(&view).await;
-    browser.until(&format!("jampin.player.shown === {FRAME} && document.querySelector('.stack').childNodes.length > 0 && [...document.querySelectorAll('.stack img')].every((image) => image.complete)")).await;
+    browser
+        .until(&format!(
+            "jampin.player.shown === {FRAME} && \
+     document.querySelector('.stack').childNodes.length > 0 && [...document.querySelectorAll('.stack \
+     img')].every((image) => image.complete)"
+        ))
+        .await;
     browser.eval("(document.querySelectorAll('.over > g').forEach((group) => group.replaceChildren()), 1)").await;
     tokio::time::sleep(std::time::Duration::from_millis(250)).await;
     let top =
@@ -325,7 +334,8 @@ async fn on_page(browser: &Browser, revision: &Value) -> Vec<u8> {
     out
 }
 
-/// With the colour of each four pixels as their mean, as every 4:2:0 film has it: brightness stays each pixel's own (weights of ITU-R BT.601-7).
+/// With the colour of each four pixels as their mean, as every 4:2:0 film has it: brightness stays each pixel's own
+/// (weights of ITU-R BT.601-7).
 fn as_film_keeps_it(picture: &[u8]) -> Vec<u8> {
     let luma = |p: &[u8]| 0.299 * f64::from(p[0]) + 0.587 * f64::from(p[1]) + 0.114 * f64::from(p[2]);
     let at = |row: usize, col: usize| &picture[3 * (row * WIDTH + col)..][..3];

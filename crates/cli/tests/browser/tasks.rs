@@ -1,4 +1,5 @@
-//! Two short tasks, from an untouched shot to the exported film, with their actions counted: a flare on a lamp, names on three people.
+//! Two short tasks, from an untouched shot to the exported film, with their actions counted: a flare on a lamp, names
+//! on three people.
 
 use std::path::Path;
 
@@ -132,7 +133,8 @@ fn a_crest_on_the_tower_in_perspective() {
         println!("a crest on the tower, exported: {} actions", hand.actions);
         assert!(hand.actions <= 14, "{} actions", hand.actions);
 
-        // Its corners lie on the bosses, in perspective: a click is right to a pixel of the page, which is 1.6 of the picture.
+        // Its corners lie on the bosses, in perspective: a click is right to a pixel of the page, which is 1.6 of the
+        // picture.
         for frame in [8, 20, 39] {
             let mut drawables = scene["frames"][frame].as_array().unwrap().iter();
             let shape = &drawables.find(|drawable| drawable["shape"]["shape"] == "flat").unwrap()["shape"];

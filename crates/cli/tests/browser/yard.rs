@@ -1,4 +1,5 @@
-//! The outline of the yard: four pins, two corners under trees, a line round them, from an untouched shot to the exported film; actions counted.
+//! The outline of the yard: four pins, two corners under trees, a line round them, from an untouched shot to the
+//! exported film; actions counted.
 
 use std::path::Path;
 use std::sync::OnceLock;
@@ -84,7 +85,8 @@ fn from_an_untouched_shot_to_the_outline_of_the_yard() {
             for ((name, hidden), (x, y)) in RING.iter().zip(points) {
                 let (want_x, want_y) = place(&truth, name, frame);
                 let miss = (x - want_x).hypot(y - want_y);
-                // A click is right to a pixel of the page, which is 1.6 of the picture, and the drone comes nearer by half.
+                // A click is right to a pixel of the page, which is 1.6 of the picture, and the drone comes nearer by
+                // half.
                 assert!(miss < if *hidden { 4.5 } else { 3.2 }, "frame {frame}, {name}: {miss} px off");
             }
         }
@@ -143,6 +145,7 @@ fn hidden_corners_are_within_two_pixels_after_one_click_each() {
         }
     }
     println!("hidden corners of the yard: at most {worst:.2} px off over {FRAMES} frames");
-    // The aim is 2 px, and it is kept while all four pins are exact; on the last 22 frames one of them is known roughly only.
+    // The aim is 2 px, and it is kept while all four pins are exact; on the last 22 frames one of them is known roughly
+    // only.
     assert!(worst < 2.0, "{worst} px");
 }

@@ -10,7 +10,8 @@ use serde_json::json;
 
 use crate::PROGRAM;
 
-/// Says of each thing that it tries whether it could. Its words: the film, another file beside it, the file and the folder it may write.
+/// Says of each thing that it tries whether it could. Its words: the film, another file beside it, the file and the
+/// folder it may write.
 const INTRUDER: &str = r#"#!/usr/bin/perl
 $| = 1;
 my ($film, $other, $out, $folder) = @ARGV;

@@ -4,7 +4,8 @@ use crate::geometry::{Homography, LocalWarp, PixelRect, Point};
 use crate::image::{Blur, PatchSamples, SmoothPatch, Window};
 use crate::pin::Filter;
 
-/// Samples beyond the pattern on each side that are kept for blurring it, in pixels: three standard deviations of the strongest
+/// Samples beyond the pattern on each side that are kept for blurring it, in pixels: three standard deviations of the
+/// strongest
 /// defocus, or half of a long smear.
 const MARGIN: usize = 20;
 /// Standard deviation of [`Filter::Smooth`], in pixels.
@@ -50,7 +51,8 @@ impl Pattern {
         self.layers.len()
     }
 
-    /// Samples of each layer, made of several patterns of the same shape by `merge`, which is given what they have at one place.
+    /// Samples of each layer, made of several patterns of the same shape by `merge`, which is given what they have at
+    /// one place.
     pub(crate) fn merged(patterns: &[Self], mut merge: impl FnMut(&mut [f32]) -> f32) -> Self {
         let first = &patterns[0];
         let mut column = Vec::with_capacity(patterns.len());
@@ -69,7 +71,8 @@ impl Pattern {
         Self { layers, ..*first }
     }
 
-    /// The same pattern under the light of another: gain and offset of each layer are those that fit it best to the other's.
+    /// The same pattern under the light of another: gain and offset of each layer are those that fit it best to the
+    /// other's.
     pub(crate) fn lit_like(mut self, other: &Self) -> Self {
         for (layer, other) in self.layers.iter_mut().zip(&other.layers) {
             let (gain, offset) = fit_light(&layer.value, &other.value);

@@ -5,7 +5,8 @@ use super::kind::{Attachment, AttachmentKind};
 use super::settings::SettingProblem;
 use crate::time::{Frame, FrameRange};
 
-/// Most states of an attachment whose artwork changes with its settings: over more frames it changes on every second one, or third.
+/// Most states of an attachment whose artwork changes with its settings: over more frames it changes on every second
+/// one, or third.
 /// Each is artwork of its own: more would fill the page's memory; fewer are seen as steps.
 const MOST_ARTWORKS: u32 = 500;
 
@@ -39,7 +40,8 @@ impl AnimatedSettings {
         Some(Self { set, keyframes, addresses, is_artwork })
     }
 
-    /// The frames of a shot on which it changes, in order. Before the first keyframe and after the last it stands still.
+    /// The frames of a shot on which it changes, in order. Before the first keyframe and after the last it stands
+    /// still.
     pub fn changes(&self, shot: FrameRange) -> Vec<Frame> {
         let frames = || self.keyframes.iter().map(|keyframe| keyframe.frame.clamp(shot.first, shot.last));
         let (Some(first), Some(last)) = (frames().min(), frames().max()) else { return Vec::new() };
@@ -184,7 +186,8 @@ mod tests {
         assert_eq!((line.glow.unwrap().reach, line.width), (30.0, 9.0));
     }
 
-    /// Addresses as keyframes were stored with them. None may ever go from this list: what is stored under it would be silent.
+    /// Addresses as keyframes were stored with them. None may ever go from this list: what is stored under it would be
+    /// silent.
     const STORED: [(&str, &[&str]); 6] = [
         (
             "label",

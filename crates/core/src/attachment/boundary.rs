@@ -69,7 +69,8 @@ pub struct Boundary {
     pub corners: Vec<Corner>,
     /// Whether the last is joined to the first.
     pub closed: bool,
-    /// Width: in pixels of the picture, or, lying on the ground, in pixels as the picture shows it nearest to where the pins were put.
+    /// Width: in pixels of the picture, or, lying on the ground, in pixels as the picture shows it nearest to where the
+    /// pins were put.
     pub width: f64,
     /// Whether it lies on the ground, in perspective.
     #[serde(default)]

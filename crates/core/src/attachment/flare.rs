@@ -5,7 +5,8 @@ use serde::{Deserialize, Serialize};
 use super::settings::{NumberMut, SettingProblem, check_colour, check_number};
 use crate::geometry::{Point, Size};
 
-/// Where the ghosts are on the line from the source through the picture's middle: 0 is the middle, 1 the source's mirror image. With their
+/// Where the ghosts are on the line from the source through the picture's middle: 0 is the middle, 1 the source's
+/// mirror image. With their
 /// radius in shares of the glow's, and their strength.
 const GHOSTS: [(f64, f64, f64); 8] = [
     (0.42, 0.16, 0.34),
@@ -36,7 +37,8 @@ pub struct Flare {
     /// Where the source is, counted from the subject, in pixels.
     #[serde(default)]
     pub place: Point,
-    /// It fades where the film's picture at the source gets darker than this luma, 0 to 1: something is in front; nothing to leave that alone.
+    /// It fades where the film's picture at the source gets darker than this luma, 0 to 1: something is in front;
+    /// nothing to leave that alone.
     #[serde(default)]
     pub fades_below: Option<f64>,
 }
@@ -129,7 +131,8 @@ impl Flare {
         })
     }
 
-    /// Its pieces, from back to front: each with its strength, and where it is on the line from the source (none) through the middle.
+    /// Its pieces, from back to front: each with its strength, and where it is on the line from the source (none)
+    /// through the middle.
     pub(crate) fn parts(&self) -> Vec<(FlarePart, f64, Option<f64>)> {
         let part = |kind, width: f64, height: f64| FlarePart {
             kind,

@@ -23,7 +23,8 @@ pub enum AnimatedProperty {
     Turn,
     /// Factor of its opacity.
     Opacity,
-    /// A setting of the attachment, by its address, in place of what was set: `effect.blur`, say. Each kind has a table of its addresses.
+    /// A setting of the attachment, by its address, in place of what was set: `effect.blur`, say. Each kind has a table
+    /// of its addresses.
     #[serde(untagged)]
     Setting(String),
 }

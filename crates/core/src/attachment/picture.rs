@@ -28,7 +28,8 @@ pub struct Picture {
     /// How it lies.
     #[serde(rename = "lies")]
     pub mount: PictureMount,
-    /// Where its middle is: on a face counted from the middle of the face, in shares of its width and height; facing the camera counted from the
+    /// Where its middle is: on a face counted from the middle of the face, in shares of its width and height; facing
+    /// the camera counted from the
     /// subject, in pixels.
     pub place: Point,
     /// Its width and height: on a face in shares of the face's, so that 1 fills it; facing the camera in pixels.

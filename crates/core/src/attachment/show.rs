@@ -47,7 +47,8 @@ pub struct Show {
     pub enters: Transition,
     /// How it goes.
     pub leaves: Transition,
-    /// How long the shutter seems to be open, in degrees of a frame (360 is all of it), for blur from motion; 0 for none.
+    /// How long the shutter seems to be open, in degrees of a frame (360 is all of it), for blur from motion; 0 for
+    /// none.
     pub shutter: f64,
     /// Numbers that change over time.
     pub keys: Vec<PropertyKeyframe>,

@@ -9,7 +9,8 @@ use super::label::Label;
 use super::show::Show;
 
 impl Attachment {
-    /// This attachment in the style of another of the same kind: what it says, where it is and when it is shown stays its own. `None` for another kind.
+    /// This attachment in the style of another of the same kind: what it says, where it is and when it is shown stays
+    /// its own. `None` for another kind.
     pub fn in_style_of(&self, other: &Self) -> Option<Self> {
         let kind = match (&self.kind, &other.kind) {
             (AttachmentKind::Label(own), AttachmentKind::Label(style)) => {

@@ -9,7 +9,8 @@ const APART: u32 = 24;
 /// Match of a place, or likeness of one known roughly, that is plain enough.
 const PLAIN: f64 = 0.8;
 
-/// The frames of a pin's key pictures, in order: the one on which it was picked, every guide, and of each run of 24 frames the one on which it
+/// The frames of a pin's key pictures, in order: the one on which it was picked, every guide, and of each run of 24
+/// frames the one on which it
 /// was seen most plainly.
 pub fn key_pictures(pin: &Pin, track: &Track) -> Vec<Frame> {
     let mut plainest: Vec<(Frame, f64)> = Vec::new();

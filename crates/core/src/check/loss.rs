@@ -244,17 +244,17 @@ mod tests {
             assert_eq!(all.len(), 1, "{all:?}");
             all[0]
         };
-        let covered = |n| if (60..100).contains(&n) { hidden(n) } else { found(n, 0.98) };
+        let covered = |n: u32| if (60..100).contains(&n) { hidden(n) } else { found(n, 0.98) };
         let loss = one(999, &covered);
         assert_eq!(loss, Loss { gap: range(60, 99), at: Frame(60), cause: LossCause::Covered, step: NextStep::Cross });
         assert_eq!(loss.sentence(), "Lost on frames 60 to 99: something covers it on frame 60.");
         assert_eq!(one(60, &covered).cause, LossCause::Blurred);
-        let turning = |n| {
+        let turning = |n: u32| {
             let fading = f64::from(n.saturating_sub(45)) * 0.02;
             if (60..100).contains(&n) { hidden(n) } else { found(n, 0.98 - fading.min(0.3)) }
         };
         assert_eq!(one(999, &turning).cause, LossCause::Changes);
-        let fast = |n| match n {
+        let fast = |n: u32| match n {
             60..100 => hidden(n),
             50..60 => Sample { at: Point::new(60.0 + f64::from(n - 50) * 14.0, 120.0), ..found(n, 0.95) },
             _ => found(n, 0.98),
@@ -268,7 +268,7 @@ mod tests {
         let late = all_losses(999, |n| if (70..160).contains(&n) { found(n, 0.98) } else { hidden(n) });
         assert_eq!(late, [Loss { gap: range(0, 69), at: Frame(69), cause: LossCause::Covered, step: NextStep::Put }]);
         assert_eq!(late[0].sentence(), "It holds from frame 70 on; before that something covers it.");
-        let leaves = |n| match n {
+        let leaves = |n: u32| match n {
             0..80 => found(n, 0.98),
             80..150 => Sample::predicted(Point::new(-9.0, 120.0), SampleState::Outside),
             _ => found(n, 0.98),

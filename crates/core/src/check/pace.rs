@@ -5,7 +5,8 @@ use crate::path::{reduce, savitzky_golay};
 use crate::time::Frame;
 use crate::track::Track;
 
-/// Frames on each side that a speed is evened out over: jitter of a tenth of a pixel must not look like a change of pace.
+/// Frames on each side that a speed is evened out over: jitter of a tenth of a pixel must not look like a change of
+/// pace.
 const EVENED_OVER: usize = 4;
 /// A change of pace is one of this share of the fastest pace in the shot ...
 const CHANGE: f64 = 0.2;
@@ -32,7 +33,8 @@ pub struct Pace {
 
 /// The pace of a pin.
 ///
-/// Speeds are half the distance between the neighbours of a frame, evened out (Savitzky & Golay 1964, degree 1 where it is short). Changes are
+/// Speeds are half the distance between the neighbours of a frame, evened out (Savitzky & Golay 1964, degree 1 where it
+/// is short). Changes are
 /// the corners of the speed curve drawn with straight pieces (Ramer 1972; Douglas & Peucker 1973).
 pub fn pace(track: &Track) -> Pace {
     let mut pace = Pace::default();
@@ -44,7 +46,8 @@ pub fn pace(track: &Track) -> Pace {
     pace
 }
 
-/// The pace of the picture as a whole, from how far it moved since the frame before (see [`crate::image::SweepFinder`]); frame 0 is the first. It is
+/// The pace of the picture as a whole, from how far it moved since the frame before (see
+/// [`crate::image::SweepFinder`]); frame 0 is the first. It is
 /// parted at cuts.
 pub fn picture_pace(moved: &[f32], cuts: &[Frame]) -> Pace {
     let mut pace = Pace::default();

@@ -21,15 +21,18 @@ const LONGEST: f64 = 36.0;
 const REACH: f64 = 3.0;
 /// A frame that matches worse than this however it is smeared shows something else.
 const LEAST_MATCH: f64 = 0.9;
-/// How much softer all round the fast frame may be, in pixels: out of focus, or made soft by its codec. Softness across the way is none of the shutter's.
+/// How much softer all round the fast frame may be, in pixels: out of focus, or made soft by its codec. Softness across
+/// the way is none of the shutter's.
 const SOFTNESS: [f64; 10] = [-1.8, -1.4, -1.1, -0.8, -0.5, 0.0, 0.5, 0.8, 1.1, 1.4];
-/// Luma of black, and the power by which light grows with what is above it: near enough to ITU-R BT.709's curve, and to sRGB's.
+/// Luma of black, and the power by which light grows with what is above it: near enough to ITU-R BT.709's curve, and to
+/// sRGB's.
 const BLACK: f32 = 16.0;
 const GAMMA: f32 = 2.2;
 /// Keeps a perfect match finite.
 const NOISE: f64 = 1e-4;
 
-/// For each share of a frame's time, how ill the smeared pattern matches: the sum of the logarithms of the variance that is left over, over frames.
+/// For each share of a frame's time, how ill the smeared pattern matches: the sum of the logarithms of the variance
+/// that is left over, over frames.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Shutter {
     misfits: Vec<f64>,
@@ -57,9 +60,11 @@ impl Shutter {
         self.frames += 1;
     }
 
-    /// Compares the frames on which a pin goes fast with slower ones of the same pin, smeared along the way for each share.
+    /// Compares the frames on which a pin goes fast with slower ones of the same pin, smeared along the way for each
+    /// share.
     ///
-    /// The pin's places are those of the middle of the exposure, in pixels. A smear is a box along the way (the shutter opens and shuts at once).
+    /// The pin's places are those of the middle of the exposure, in pixels. A smear is a box along the way (the shutter
+    /// opens and shuts at once).
     ///
     /// # Errors
     /// What the source of the frames says.
@@ -133,7 +138,8 @@ struct Smears {
     references: Vec<Reference>,
     fast: Vec<Window>,
     start: Homography,
-    /// What the slow frame moved, in the fast picture: by its share of that the pattern is smeared already, so the picture gets it, too.
+    /// What the slow frame moved, in the fast picture: by its share of that the pattern is smeared already, so the
+    /// picture gets it, too.
     own: Point,
     aligner: Aligner,
 }
@@ -143,7 +149,8 @@ impl Smears {
         let mut aligner = Aligner::new(pin.filter);
         let smear = |way: Point| smeared(windows, &slow.map(), way, pin);
         let mut start = moving.map();
-        // How it is turned and grown: first roughly, as its way in the pattern hinges on that. Half open is usual, and unsmeared it would seem grown.
+        // How it is turned and grown: first roughly, as its way in the pattern hinges on that. Half open is usual, and
+        // unsmeared it would seem grown.
         for _ in 0..2 {
             let half = smear(as_pattern(&start, moving.velocity)? * 0.5);
             let found = aligner.align(half.sharp(), &fast, moving.map(), MotionModel::Scale, REACH);
@@ -178,7 +185,8 @@ fn as_pattern(map: &Homography, way: Point) -> Option<Point> {
     Some(map.warp().placed(Point::default()).inverse()?.apply(way))
 }
 
-/// The pattern, seen from places along a way that are at most half a pixel apart: exact where a blur of its samples would soften them besides.
+/// The pattern, seen from places along a way that are at most half a pixel apart: exact where a blur of its samples
+/// would soften them besides.
 fn smeared(windows: &[Window], map: &Homography, way: Point, pin: &Pin) -> Reference {
     let (cols, rows) = Reference::wide_sides(pin.pattern[0] as usize, pin.pattern[1] as usize);
     let count = (2.0 * way.length()).ceil().max(1.0);

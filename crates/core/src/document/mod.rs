@@ -1,4 +1,5 @@
-//! What a person made of a shot: subjects with their pins and attachments, and the samples of each pin. Nothing is worked out here.
+//! What a person made of a shot: subjects with their pins and attachments, and the samples of each pin. Nothing is
+//! worked out here.
 
 mod shot;
 mod subject;

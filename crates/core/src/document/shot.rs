@@ -19,7 +19,8 @@ pub struct Shot {
     /// Frames on which the film was found to go over to another picture, and a person says that it does not.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub no_cuts: Vec<Frame>,
-    /// Samples by pin. Stored apart from the rest, because they are many; shared by copies of the shot until one changes them.
+    /// Samples by pin. Stored apart from the rest, because they are many; shared by copies of the shot until one
+    /// changes them.
     #[serde(skip)]
     pub tracks: BTreeMap<Uuid, Arc<Track>>,
 }

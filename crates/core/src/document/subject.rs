@@ -69,7 +69,8 @@ impl Subject {
         }
     }
 
-    /// Whether it has the same motion as another state of it, given the same samples: names and attachments do not count.
+    /// Whether it has the same motion as another state of it, given the same samples: names and attachments do not
+    /// count.
     pub fn moves_like(&self, other: &Self) -> bool {
         let key = |subject: &Self| (subject.motion, subject.pins.first().map(|pin| pin.frame));
         let pins = |subject: &Self| subject.pins.iter().map(|pin| (pin.id, pin.motion)).collect::<Vec<_>>();

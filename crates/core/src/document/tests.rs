@@ -1,4 +1,5 @@
-//! Every form in which a shot was ever stored is read: `tests/documents` has one file or more for each, as it lay in a database.
+//! Every form in which a shot was ever stored is read: `tests/documents` has one file or more for each, as it lay in a
+//! database.
 
 use serde_json::Value;
 

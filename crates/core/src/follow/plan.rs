@@ -23,7 +23,8 @@ pub fn cleared_ahead(track: &Track, from: Frame, direction: Direction, last: Fra
     found.filter(|(frame, _)| on_the_way(*frame)).map(|(frame, _)| (frame, None)).collect()
 }
 
-/// Where following from `from` has to pause: one frame before the next guide, from which it then goes on, or `last`. The
+/// Where following from `from` has to pause: one frame before the next guide, from which it then goes on, or `last`.
+/// The
 /// guide is given too, if there is one.
 pub fn segment_end(track: &Track, from: Frame, direction: Direction, last: Frame) -> (Frame, Option<Frame>) {
     let mut guides = track.guides().map(|(frame, _)| frame);

@@ -1,7 +1,8 @@
 //! A shot's graphics as a Lottie animation.
 //!
 //! # Source
-//! Lottie Animation Community, *Lottie Animation Format Specification 1.0*: shape and image layers, transforms, keyframed properties.
+//! Lottie Animation Community, *Lottie Animation Format Specification 1.0*: shape and image layers, transforms,
+//! keyframed properties.
 
 use serde_json::{Value, json};
 
@@ -13,7 +14,8 @@ use crate::time::{FrameRange, Rational};
 
 /// The graphics of a shot as Lottie JSON, a keyframe a frame.
 ///
-/// Labels and boundary lines are shapes; flares and pictures are embedded pictures; a picture in perspective is laid as it is in its middle. What Lottie cannot
+/// Labels and boundary lines are shapes; flares and pictures are embedded pictures; a picture in perspective is laid as
+/// it is in its middle. What Lottie cannot
 /// express is left out: blur, shadows, covers other than plain ones, what stands in front, blur from motion.
 pub fn lottie(scene: &Scene, range: FrameRange, rate: Rational, size: Size, art: &[DrawnArt]) -> Value {
     let count = range.count();
@@ -141,7 +143,8 @@ fn pair(at: Point) -> [f64; 2] {
     [at.x, at.y].map(|value| (value * 1e3).round() / 1e3)
 }
 
-/// Lines or areas that change from frame to frame. A path of Lottie keeps its number of corners, and a layer its number of paths: what there is less of on a frame
+/// Lines or areas that change from frame to frame. A path of Lottie keeps its number of corners, and a layer its number
+/// of paths: what there is less of on a frame
 /// is filled up with corners in one place.
 fn drawn(track: &DrawableTrack, sample: &Primitive) -> Option<Value> {
     let (colour, stroke, round) = match sample {

@@ -12,7 +12,8 @@ use crate::time::{Frame, FrameRange, Rational};
 /// The motion of a subject: its name and poses.
 pub type NamedMotion<'a> = (&'a str, Poses);
 
-/// From the picture of the first frame on which the subject is there to that of each frame on which it is, row by row; the last number is 1.
+/// From the picture of the first frame on which the subject is there to that of each frame on which it is, row by row;
+/// the last number is 1.
 fn matrices(poses: &Poses) -> Vec<(Frame, [[f64; 3]; 3])> {
     let frames: Vec<Frame> = poses.path().iter().map(|(frame, _)| frame).collect();
     let first = frames.first().and_then(|first| poses.at(*first)).and_then(|pose| pose.inverse());
@@ -38,7 +39,8 @@ pub fn matrices_csv(subjects: &[NamedMotion<'_>], count: FrameCount) -> String {
     out
 }
 
-/// Matrices as JSON: `{"coordinates", "frame_rate", "counted_from", "frames", "subjects": [{"name", "model", "matrices": [{"frame", "matrix"}]}]}`.
+/// Matrices as JSON:
+/// `{"coordinates", "frame_rate", "counted_from", "frames", "subjects": [{"name", "model", "matrices": [{"frame", "matrix"}]}]}`.
 pub fn matrices_json(subjects: &[NamedMotion<'_>], range: FrameRange, rate: Rational, count: FrameCount) -> Value {
     let of = |(name, poses): &NamedMotion<'_>| {
         let row = |(frame, rows): (Frame, [[f64; 3]; 3])| json!({ "frame": count.value(frame), "matrix": rows });

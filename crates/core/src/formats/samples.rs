@@ -17,7 +17,8 @@ pub struct NamedTrack<'a> {
     pub track: &'a Track,
 }
 
-/// Header `frame,pin,x,y,match,state,sd_x,sd_y,grasp`, then one row per frame and pin that has a sample in the range, in order
+/// Header `frame,pin,x,y,match,state,sd_x,sd_y,grasp`, then one row per frame and pin that has a sample in the range,
+/// in order
 /// of frames. Picture coordinates and deviations in pixels with four decimals.
 pub fn samples_csv(tracks: &[NamedTrack<'_>], range: FrameRange, count: FrameCount) -> String {
     let mut out = String::from("frame,pin,x,y,match,state,sd_x,sd_y,grasp\n");

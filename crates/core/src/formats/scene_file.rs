@@ -34,7 +34,8 @@ pub struct SceneSubject {
     /// How its samples become its path; nothing when they are the path as they are.
     #[serde(default)]
     pub recipe: Option<Recipe>,
-    /// Attachments as the API has them, without identities; a label begins as the page's do, and only what is to be other has to be said.
+    /// Attachments as the API has them, without identities; a label begins as the page's do, and only what is to be
+    /// other has to be said.
     pub attachments: Vec<Value>,
 }
 

@@ -1,7 +1,8 @@
 //! A shot's graphics as an animated SVG.
 //!
 //! # Source
-//! W3C, *Scalable Vector Graphics (SVG) 1.1*, chapter 19 (SMIL animation): `animate` and `animateTransform` with `calcMode="discrete"`.
+//! W3C, *Scalable Vector Graphics (SVG) 1.1*, chapter 19 (SMIL animation): `animate` and `animateTransform` with
+//! `calcMode="discrete"`.
 
 use std::fmt::Write;
 
@@ -13,13 +14,15 @@ use crate::time::FrameRange;
 
 /// The graphics of a shot as SVG that plays by itself, once, each frame for as long as the film shows it.
 ///
-/// `times`: when each frame of the range begins, and when the last ends, in microseconds from the first. What needs the film's own picture (blur, mosaic,
+/// `times`: when each frame of the range begins, and when the last ends, in microseconds from the first. What needs the
+/// film's own picture (blur, mosaic,
 /// what stands in front) is left out; a picture in perspective is laid as it is in its middle.
 pub fn animated_svg(scene: &Scene, range: FrameRange, times: &[i64], size: Size, art: &[DrawnArt]) -> String {
     let clock = Clock::new(times);
     let Size { width, height } = size;
     let mut svg = format!(
-        r#"<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="{width}" height="{height}" viewBox="0 0 {width} {height}">"#
+        r#"<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="{width}"
+            height="{height}" viewBox="0 0 {width} {height}">"#
     );
     for track in drawable_tracks(scene, range) {
         push_strand(&mut svg, &track, &clock, art);
@@ -42,7 +45,8 @@ impl Clock {
         Self { seconds: whole / 1e6, shares }
     }
 
-    /// An animation through values, one a frame; those that are as the one before are left out. `None` when all are the same.
+    /// An animation through values, one a frame; those that are as the one before are left out. `None` when all are the
+    /// same.
     fn animation(&self, head: &str, values: &[String]) -> Option<String> {
         let changes: Vec<usize> = (0..values.len()).filter(|&i| i == 0 || values[i] != values[i - 1]).collect();
         if changes.len() < 2 {

@@ -27,7 +27,8 @@ pub struct Table {
 pub enum ImportProblem {
     /// There is no table.
     #[error(
-        "this is no table: a header line and at least one row are needed, with columns parted by commas, semicolons or tabs; or JSON, our own or a list of objects"
+        "this is no table: a header line and at least one row are needed, with columns parted by commas, \
+         semicolons or tabs; or JSON, our own or a list of objects"
     )]
     NoTable,
     /// JSON that cannot be read.

@@ -13,7 +13,8 @@ use crate::time::FrameRange;
 /// A caption stays where it is while its label moves less than this share of the picture.
 const STEP: f64 = 0.02;
 
-/// The labels of a shot as captions: a cue for each stretch in which a label stays where it is, nearly, at the place of its middle.
+/// The labels of a shot as captions: a cue for each stretch in which a label stays where it is, nearly, at the place of
+/// its middle.
 ///
 /// `times`: when each frame of the range begins, and when the last ends, in microseconds from the first.
 pub fn webvtt(scene: &Scene, range: FrameRange, times: &[i64], size: Size) -> String {

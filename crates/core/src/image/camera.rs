@@ -67,7 +67,8 @@ impl CameraMove {
         Some(Self { shift: to - turned.apply(from), ..turned })
     }
 
-    /// What most of the blocks did (RANSAC, Fischler & Bolles 1981, over all pairs: there are few); `None` when too few agree.
+    /// What most of the blocks did (RANSAC, Fischler & Bolles 1981, over all pairs: there are few); `None` when too few
+    /// agree.
     pub(super) fn of_most(blocks: &[BlockMove], within: f64) -> Option<Self> {
         let agrees =
             |camera: &Self, block: &BlockMove| camera.apply(block.from).distance(block.from + block.by) < within;

@@ -7,14 +7,16 @@ use crate::time::Frame;
 const GRID: usize = 24;
 /// Grey levels of histogram: 16 levels a bin, so that noise does not move pixels between bins.
 const BINS: usize = 16;
-/// Least mean difference of the grids at a cut, in grey levels. Two shots of one place under one light differ by 15 and more.
+/// Least mean difference of the grids at a cut, in grey levels. Two shots of one place under one light differ by 15 and
+/// more.
 const LEAST_DIFFERENCE: f64 = 12.0;
 /// Least share of pixels whose brightness class changes at a cut.
 const LEAST_HISTOGRAM: f64 = 0.12;
 /// A cut differs this many times more than the frames before it; a fast pan differs as much on every frame.
 const STANDS_OUT: f64 = 3.0;
 
-/// Steps from cell to cell of two frames of one shot correlate at least so much, whatever the light does: gain, offset and gamma change how
+/// Steps from cell to cell of two frames of one shot correlate at least so much, whatever the light does: gain, offset
+/// and gamma change how
 /// large steps are, not where they are.
 const SAME_STRUCTURE: f64 = 0.5;
 /// So many cells the picture may have moved meanwhile: a sixth of its width.
@@ -22,10 +24,12 @@ const MOST_MOVED: isize = 4;
 /// After a flash of at most so many frames the picture is the one from before it, to this correlation.
 const FLASH: u32 = 3;
 const AS_BEFORE: f64 = 0.8;
-/// A picture whose cells vary less than this has no structure, in grey levels: a fade through black is no cut, but what comes after may be.
+/// A picture whose cells vary less than this has no structure, in grey levels: a fade through black is no cut, but what
+/// comes after may be.
 const LEAST_STRUCTURE: f64 = 2.0;
 
-/// Finds cuts: hand it every frame in order. Light that changes, flickers or flashes is no cut; a cut is another picture.
+/// Finds cuts: hand it every frame in order. Light that changes, flickers or flashes is no cut; a cut is another
+/// picture.
 #[derive(Debug, Default)]
 pub struct CutFinder {
     before: Option<Signature>,
@@ -131,7 +135,8 @@ impl Signature {
         (self.cells.iter().map(|cell| (cell - mean).powi(2)).sum::<f64>() / count).sqrt() > LEAST_STRUCTURE
     }
 
-    /// Correlation of the steps from cell to cell, wherever the picture may have moved to; 0 for pictures too small for a grid.
+    /// Correlation of the steps from cell to cell, wherever the picture may have moved to; 0 for pictures too small for
+    /// a grid.
     fn structure_like(&self, other: &Self) -> f64 {
         if self.cells.len() != GRID * GRID || other.cells.len() != GRID * GRID {
             return 0.0;

@@ -40,7 +40,8 @@ impl Plate {
         Self { cell, width, height, data, sure }
     }
 
-    /// How much of a box of the picture is not as it is when empty, 0 to 1, its middle counting most; `None` where less than half of it is
+    /// How much of a box of the picture is not as it is when empty, 0 to 1, its middle counting most; `None` where less
+    /// than half of it is
     /// known. Light that has changed on all of the window is taken out.
     pub(crate) fn difference(&self, window: &Window, middle: Point, side: f64) -> Option<f64> {
         let offset = self.light(window)?;
@@ -58,7 +59,8 @@ impl Plate {
         (known * 2.0 > all).then(|| different / known)
     }
 
-    /// How much lighter the window is than the empty scene, in grey levels (median); `None` where nothing of it is known.
+    /// How much lighter the window is than the empty scene, in grey levels (median); `None` where nothing of it is
+    /// known.
     fn light(&self, window: &Window) -> Option<f32> {
         let size = window.plane.size();
         let middle = Point::new(

@@ -1,4 +1,5 @@
-//! What a film does as a whole: how its camera moves, how much each frame differs from the one before, and what the scene looks like
+//! What a film does as a whole: how its camera moves, how much each frame differs from the one before, and what the
+//! scene looks like
 //! when nobody is in it. Found while its frames go by.
 
 use std::collections::BTreeMap;
@@ -10,13 +11,15 @@ use super::{Plane, SweepFinder};
 use crate::geometry::{PixelRect, Point, Size};
 use crate::time::{Frame, FrameRange};
 
-/// Widest small copy that differences and the empty scene are kept at, in pixels: a head of 25 pixels in a picture of 640 is 12 there.
+/// Widest small copy that differences and the empty scene are kept at, in pixels: a head of 25 pixels in a picture of
+/// 640 is 12 there.
 const SMALL_WIDTH: u32 = 480;
 /// Small copies that are kept of a film at most; when there are more, every second one goes.
 const MOST_KEPT: usize = 120;
 /// Frames that the empty scene is made of; fewer than a third of that do not show it.
 const PLATE_FRAMES: usize = 41;
-/// A camera that moves by less than this, in small pixels of [`SweepFinder`] a frame, stands still: measuring is not more exact.
+/// A camera that moves by less than this, in small pixels of [`SweepFinder`] a frame, stands still: measuring is not
+/// more exact.
 const STILL: f64 = 0.6;
 /// Blocks agree on what the camera does when they are off by less than this share of the picture's width.
 const AGREE_SHARE: f64 = 0.004;
@@ -43,12 +46,14 @@ pub struct Scene {
     kept: BTreeMap<Frame, SmallCopy>,
 }
 
-/// Colour differences of grey, how far from it they are faint, and the share of a frame that has to have more in a film in colour: less
+/// Colour differences of grey, how far from it they are faint, and the share of a frame that has to have more in a film
+/// in colour: less
 /// is left over by coding.
 const NO_COLOUR: u8 = 128;
 const FAINT: u8 = 8;
 const COLOURED: f64 = 0.02;
-/// What never gets lighter than this, in grey levels, at the sides of all frames is a black border and no part of the picture.
+/// What never gets lighter than this, in grey levels, at the sides of all frames is a black border and no part of the
+/// picture.
 const BLACK: u8 = 28;
 /// A border is at most this share of the picture, each side.
 const WIDEST_BORDER: f64 = 0.3;
@@ -245,7 +250,8 @@ impl Scene {
         let right = (0..most(width)).take_while(|col| col_is_black(width - 1 - col)).count();
         let top = (0..most(height)).take_while(|row| row_is_black(*row)).count();
         let bottom = (0..most(height)).take_while(|row| row_is_black(height - 1 - row)).count();
-        // Where there is a border, its edge may lie in the next small pixel, and coding blurs it by about a pixel: it is a line that stays in
+        // Where there is a border, its edge may lie in the next small pixel, and coding blurs it by about a pixel: it
+        // is a line that stays in
         // the picture, and must not be taken for a part of anything.
         let cut = |cells: usize| if cells == 0 { 0 } else { (cells as i32 + 1) * cell + 1 };
         let inner = |from: usize, back: usize, length: i32| (cut(from), length - cut(back));
@@ -254,7 +260,8 @@ impl Scene {
         if left < right && top < bottom { PixelRect { left, top, right, bottom } } else { whole }
     }
 
-    /// The scene without those who pass through, as these frames show it; `None` where the camera moves, or too few of them are known.
+    /// The scene without those who pass through, as these frames show it; `None` where the camera moves, or too few of
+    /// them are known.
     pub fn plate(&self, range: FrameRange, size: Size) -> Option<Plate> {
         let middle = Point::new(f64::from(size.width) / 2.0, f64::from(size.height) / 2.0);
         let moved = |frame: Frame| {

@@ -129,7 +129,8 @@ impl SmoothPatch {
         combine_rows(&out.scratch, cols, rows, sy, &mut out.dy);
     }
 
-    /// Samples the grid of `cols * rows` points that `map` puts down in the picture: it maps a point of the grid, counted from
+    /// Samples the grid of `cols * rows` points that `map` puts down in the picture: it maps a point of the grid,
+    /// counted from
     /// the grid's centre, to the picture. Derivatives are by the grid's own coordinates. `false`, and nothing
     /// sampled, when part of it lies outside the patch.
     pub fn sample_mapped(&self, map: &Homography, cols: usize, rows: usize, out: &mut PatchSamples) -> bool {
@@ -164,7 +165,8 @@ impl SmoothPatch {
         true
     }
 
-    /// Without perspective: no division, and the derivatives turn all alike. Places are counted from the patch's corner, where
+    /// Without perspective: no division, and the derivatives turn all alike. Places are counted from the patch's
+    /// corner, where
     /// single precision is good to some hundred-thousandths of a pixel.
     fn sample_sheared(&self, map: &Homography, cols: usize, rows: usize, out: &mut PatchSamples) {
         let [[a, b, c], [d, e, f], _] = *map.rows();

@@ -21,7 +21,8 @@ pub enum Component {
     Green,
     /// Blue of R'G'B'.
     Blue,
-    /// How far the colour is from grey: the largest of R'G'B' less the smallest. Not divided by the largest, as noise in the
+    /// How far the colour is from grey: the largest of R'G'B' less the smallest. Not divided by the largest, as noise
+    /// in the
     /// dark would then look like colour.
     Saturation,
 }

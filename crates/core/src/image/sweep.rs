@@ -24,8 +24,10 @@ const STEPS: usize = 4;
 
 /// Measures motion from frame to frame: hand it every frame in order.
 ///
-/// Blocks of a small copy are looked for in the next one, first by the least sum of absolute differences, then by least squares on the
-/// gradients (Lucas & Kanade 1981). The pace of the picture is the median of what its blocks moved: what walks through it counts for little,
+/// Blocks of a small copy are looked for in the next one, first by the least sum of absolute differences, then by least
+/// squares on the
+/// gradients (Lucas & Kanade 1981). The pace of the picture is the median of what its blocks moved: what walks through
+/// it counts for little,
 /// and a picture that turns or grows moves too.
 #[derive(Debug, Default)]
 pub struct SweepFinder {
@@ -100,7 +102,8 @@ impl Small {
         middles.filter_map(moved).collect()
     }
 
-    /// How far the block round a place moves, in small pixels; `None` where there is nothing to see or it leaves the picture.
+    /// How far the block round a place moves, in small pixels; `None` where there is nothing to see or it leaves the
+    /// picture.
     fn block_motion(&self, next: &Self, col: i32, row: i32) -> Option<(f32, f32)> {
         let (x, y) = (col - HALF, row - HALF);
         if !self.holds(x, y) || self.texture(x, y) < LEAST_TEXTURE {
@@ -117,7 +120,8 @@ impl Small {
         };
         let near = places(1, (0, 0), NEAR)?;
         let far = places(1, places(2, (0, 0), REACH)?.1, 1)?;
-        // Which is better can only be said below the pixel: of two places that look alike the one nearer to whole pixels would win.
+        // Which is better can only be said below the pixel: of two places that look alike the one nearer to whole
+        // pixels would win.
         let refined = |at: (i32, i32)| {
             let moved = self.refine(next, (x, y), at)?;
             let distance = moved.0.hypot(moved.1) / REACH as f32;
@@ -155,7 +159,8 @@ impl Small {
         columns.iter().sum()
     }
 
-    /// Where the block lies below the pixel, by least squares on its gradients; `None` when that cannot be said or runs away.
+    /// Where the block lies below the pixel, by least squares on its gradients; `None` when that cannot be said or runs
+    /// away.
     fn refine(&self, next: &Self, (left, top): (i32, i32), (dx, dy): (i32, i32)) -> Option<(f32, f32)> {
         let block = self.block(left as f32, top as f32)?;
         let slope = |by: (i32, i32)| {
@@ -181,7 +186,8 @@ impl Small {
         ((dx - start.0).abs() < 1.0 && (dy - start.1).abs() < 1.0).then_some((dx, dy))
     }
 
-    /// Mean difference of the block from what lies so far away, in grey levels; nothing that is seen is worse than what is outside.
+    /// Mean difference of the block from what lies so far away, in grey levels; nothing that is seen is worse than what
+    /// is outside.
     fn misfit(&self, next: &Self, (left, top): (i32, i32), (dx, dy): (f32, f32)) -> f32 {
         let both = self.block(left as f32, top as f32).zip(next.block(left as f32 + dx, top as f32 + dy));
         both.map_or(f32::INFINITY, |(this, other)| {

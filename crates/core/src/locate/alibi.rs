@@ -1,5 +1,7 @@
-//! Whether who comes back is somebody else. Followed back, the subject would have been behind something while it was hidden; somebody else was
-//! to be seen all the while, and somewhere else when the subject was last seen. It is the check there and back of Kalal et al. 2010,
+//! Whether who comes back is somebody else. Followed back, the subject would have been behind something while it was
+//! hidden; somebody else was
+//! to be seen all the while, and somewhere else when the subject was last seen. It is the check there and back of Kalal
+//! et al. 2010,
 //! asked of each return.
 
 use std::collections::BTreeMap;
@@ -100,7 +102,8 @@ fn followed_back<S: FrameSource>(
     Ok(way)
 }
 
-/// Whether who was followed back, through the frames of a gap and some before it, is not the subject that was seen on these.
+/// Whether who was followed back, through the frames of a gap and some before it, is not the subject that was seen on
+/// these.
 fn was_elsewhere(before: &[Sighting], gap: &[Sighting], subject: &[Sighting], side: f64) -> bool {
     let is_plain = |sighting: &Sighting| sighting.seen && sighting.likeness > PLAIN;
     let seen = |(_, subject): &(&Sighting, &Sighting)| subject.seen;

@@ -1,4 +1,5 @@
-//! Ways the subject may have gone, with the possibility of being hidden: dynamic programming (Viterbi 1967; Buchanan & Fitzgibbon 2006 for
+//! Ways the subject may have gone, with the possibility of being hidden: dynamic programming (Viterbi 1967; Buchanan &
+//! Fitzgibbon 2006 for
 //! following) over the best few states of each frame.
 
 use super::settings::Settings;
@@ -11,13 +12,16 @@ const HIDDEN_WAYS: usize = 4;
 const WAYS_TO_A_PLACE: usize = 2;
 /// Two states nearer than this share of the box are the same.
 const SAME: f64 = 0.2;
-/// Cost of looking unlike the learned picture and unlike all key pictures: the logarithm of both. They are two opinions of the same thing, so
+/// Cost of looking unlike the learned picture and unlike all key pictures: the logarithm of both. They are two opinions
+/// of the same thing, so
 /// each has less than a full say.
 const LOOKS: f64 = 0.7;
-/// A correlation of this with a key picture is as good as any: who turns has no more. And one below this is as bad as any.
+/// A correlation of this with a key picture is as good as any: who turns has no more. And one below this is as bad as
+/// any.
 const PLAINLY_KNOWN: f64 = 0.8;
 const LEAST_KNOWN: f64 = 0.05;
-/// Cost of a hidden frame, and of going hidden. Clutter costs about as much, so that what is not plainly seen has to be where it was expected.
+/// Cost of a hidden frame, and of going hidden. Clutter costs about as much, so that what is not plainly seen has to be
+/// where it was expected.
 const HIDDEN: f64 = 1.2;
 const GO_HIDDEN: f64 = 1.0;
 /// A long absence gets cheaper frame by frame, down to half: who is behind a bus stays there for a while.
@@ -377,7 +381,8 @@ mod tests {
         assert!(beam.way_cost(&state, Point::new(74.0, 100.0), &passage) < 1e-9);
     }
 
-    /// The least cost over all ways through the candidates, hidden states included: one after the other, without a beam.
+    /// The least cost over all ways through the candidates, hidden states included: one after the other, without a
+    /// beam.
     fn brute_force(beam: &Beam, state: &State, frames: &[Vec<Candidate>]) -> f64 {
         let Some((candidates, rest)) = frames.split_first() else { return state.cost };
         let seen = candidates.iter().enumerate().map(|(i, candidate)| beam.seen(state, 0, candidate, i, &EVEN));
@@ -399,7 +404,8 @@ mod tests {
             let least = brute_force(&beam, &start, &frames);
             frames.iter().for_each(|candidates| beam.advance(candidates, &EVEN));
             let found = beam.states()[0].cost;
-            // Of ways that meet at a place two are kept: that may cost a little, never as much as a frame on which it is called hidden.
+            // Of ways that meet at a place two are kept: that may cost a little, never as much as a frame on which it
+            // is called hidden.
             prop_assert!(found >= least - 1e-9 && found < least + HIDDEN + GO_HIDDEN, "found {found}, least {least}");
         }
     }

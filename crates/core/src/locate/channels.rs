@@ -85,7 +85,8 @@ impl Channels {
     }
 }
 
-/// Towards the edge of the neighbourhood everything fades, so that its two sides do not meet in an edge that is not there.
+/// Towards the edge of the neighbourhood everything fades, so that its two sides do not meet in an edge that is not
+/// there.
 fn hann() -> &'static [f32] {
     static WINDOW: OnceLock<Vec<f32>> = OnceLock::new();
     WINDOW.get_or_init(|| {

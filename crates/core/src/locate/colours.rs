@@ -5,7 +5,8 @@ use std::sync::OnceLock;
 /// Classes of colour.
 pub(super) const COLOURS: usize = 11;
 
-/// Brightness and colour difference to shares of colour classes: van de Weijer et al. 2009 learned which colours people call by the eleven
+/// Brightness and colour difference to shares of colour classes: van de Weijer et al. 2009 learned which colours people
+/// call by the eleven
 /// basic names; here each name is a place in the Lab space (CIE 1976), and a colour belongs to those that are near.
 pub(super) struct ColourTable {
     shares: Vec<[f32; COLOURS]>,
@@ -17,7 +18,8 @@ const COLOUR_STEPS: usize = 32;
 const COLOUR_REACH: f32 = 25.0;
 /// Lightness counts this much of what colour counts: light and shade change it.
 const LIGHTNESS: f32 = 0.7;
-/// Black, blue, brown, grey, green, orange, pink, purple, red, white, yellow in sRGB, common practice for the eleven basic names.
+/// Black, blue, brown, grey, green, orange, pink, purple, red, white, yellow in sRGB, common practice for the eleven
+/// basic names.
 const NAMED: [[u8; 3]; COLOURS] = [
     [0, 0, 0],
     [0, 0, 255],

@@ -5,7 +5,8 @@ use std::f32::consts::PI;
 use super::neighbourhood::SAMPLES;
 use super::spectrum::{CELLS, SIDE};
 
-/// Directions of edges that are told apart; an edge and its negative are the same (Dalal & Triggs 2005 found nine to be enough).
+/// Directions of edges that are told apart; an edge and its negative are the same (Dalal & Triggs 2005 found nine to be
+/// enough).
 pub(super) const DIRECTIONS: usize = 9;
 /// Edges count by their share of what is around, in a square that reaches this many cells to each side.
 const ENERGY_REACH: usize = 2;
@@ -14,7 +15,8 @@ const GRAIN: f32 = 0.02;
 /// One strong edge does not count more than this share: the others shape the thing, too.
 const MOST_SHARE: f32 = 0.6;
 
-/// Strengths in a cell: one a direction, and the first direction once more, so that what lies between the last and the first needs no
+/// Strengths in a cell: one a direction, and the first direction once more, so that what lies between the last and the
+/// first needs no
 /// special case.
 type Cell = [f32; DIRECTIONS + 1];
 
@@ -27,7 +29,8 @@ pub(super) struct Edges {
 }
 
 impl Edges {
-    /// Edges by direction (Dalal & Triggs 2005) in samples of 0 to 1, as shares of the edges around: direction after direction.
+    /// Edges by direction (Dalal & Triggs 2005) in samples of 0 to 1, as shares of the edges around: direction after
+    /// direction.
     pub fn find(&mut self, samples: &[f32], values: &mut [f32]) {
         self.cells.clear();
         self.cells.resize(CELLS, [0.0; DIRECTIONS + 1]);
@@ -59,7 +62,8 @@ impl Edges {
 
 /// What a row of samples gives to its row of cells; before and after it is a cell of none.
 ///
-/// Samples lie a quarter of a cell beside a cell's middle: three quarters count there, one quarter in the cell that they lie next to.
+/// Samples lie a quarter of a cell beside a cell's middle: three quarters count there, one quarter in the cell that
+/// they lie next to.
 fn line_of_cells(samples: &[f32], row: usize) -> [Cell; SIDE + 2] {
     let (mut strengths, mut bins) = ([0.0; SAMPLES], [0.0; SAMPLES]);
     gradients(samples, row, &mut strengths, &mut bins);
@@ -104,7 +108,8 @@ fn gradients(samples: &[f32], row: usize, strengths: &mut [f32; SAMPLES], bins: 
     }
 }
 
-/// Direction of a gradient as a share of half a turn, 0 to below 1: an arc tangent right to a thousandth of a turn, without its cost. No branch
+/// Direction of a gradient as a share of half a turn, 0 to below 1: an arc tangent right to a thousandth of a turn,
+/// without its cost. No branch
 /// in it, so that many are worked out at once.
 fn direction(dx: f32, dy: f32) -> f32 {
     let (wide, high) = (dx.abs(), dy.abs());

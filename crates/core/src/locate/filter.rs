@@ -3,7 +3,8 @@
 use super::channels::Channels;
 use super::spectrum::{C, CELLS, SIDE, SPECTRUM, Transform};
 
-/// Deviation of the wanted response, in cells: a sixteenth of the subject's box. Sharper, and the filter wants the very same picture
+/// Deviation of the wanted response, in cells: a sixteenth of the subject's box. Sharper, and the filter wants the very
+/// same picture
 /// again; wider, and it does not say where in the box.
 const PEAK: f32 = 1.33;
 /// Half the side of the box, in cells: as much again lies around it.
@@ -20,7 +21,8 @@ const MORE_TRUST: f32 = 3.0;
 /// Regularisation, as a share of a channel's mean energy.
 const CALM: f32 = 0.01;
 
-/// Learned over the frames that are believed (MOSSE, Bolme et al. 2010), limited to the subject's box (CSR-DCF, Lukežič et al. 2017).
+/// Learned over the frames that are believed (MOSSE, Bolme et al. 2010), limited to the subject's box (CSR-DCF, Lukežič
+/// et al. 2017).
 #[derive(Clone)]
 pub(super) struct Filter {
     channels: usize,

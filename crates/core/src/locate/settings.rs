@@ -1,6 +1,7 @@
 //! Parts of the method, each of which can be left out.
 
-/// Ways that are kept a frame: with fewer, who was right and looked worse for a while is gone; with more, nothing is gained.
+/// Ways that are kept a frame: with fewer, who was right and looked worse for a while is gone; with more, nothing is
+/// gained.
 const BEAM: usize = 12;
 
 /// Parts of the method that can be left out, to see what each brings.

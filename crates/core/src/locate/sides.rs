@@ -30,7 +30,8 @@ pub struct Side<'a> {
 }
 
 impl Side<'_> {
-    /// What is seen on `frames`, in their order, which leads away from the start. `hidden` says on which frames a person says that it cannot be
+    /// What is seen on `frames`, in their order, which leads away from the start. `hidden` says on which frames a
+    /// person says that it cannot be
     /// seen; `goes_on` is asked after each frame. `None` when it says no.
     ///
     /// # Errors
@@ -89,7 +90,8 @@ impl Side<'_> {
     }
 }
 
-/// One way of what was seen from the left and from the right, both in order of frames: it leaves the one for the other where that costs least.
+/// One way of what was seen from the left and from the right, both in order of frames: it leaves the one for the other
+/// where that costs least.
 pub fn joined(left: Option<Vec<Sighting>>, right: Option<Vec<Sighting>>, side: f64) -> Vec<Sighting> {
     let (left, right) = match (left, right) {
         (Some(left), Some(right)) => (left, right),

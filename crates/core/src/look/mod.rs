@@ -22,13 +22,15 @@ const ALIGNED_CANDIDATES: usize = 4;
 const ALIGNED_WHILE_HIDDEN: usize = 2;
 /// Candidates that score this much below the best are not aligned: alignment below the pixel adds less than that.
 const CLEARLY_WORSE: f32 = 0.15;
-/// How far the alignment may move a candidate, in pixels: the search is right to the pixel, plus its coarse levels' slip.
+/// How far the alignment may move a candidate, in pixels: the search is right to the pixel, plus its coarse levels'
+/// slip.
 const ALIGN_REACH: f64 = 3.0;
 /// A match of at least this by position alone leaves nothing for turn and growth to explain.
 const STIFF: f64 = 0.96;
 /// Turn and growth have to raise the match by this much to be believed of a pin that takes only the position.
 const PLAIN_DIFFERENCE: f64 = 0.01;
-/// A place that matches this far below the threshold is another thing: no turn or growth since the frame before explains that.
+/// A place that matches this far below the threshold is another thing: no turn or growth since the frame before
+/// explains that.
 const BEYOND_SHAPE: f64 = 0.2;
 /// A turned and grown match this far below the threshold after a few steps does not reach it.
 const BEYOND_LAST_STEPS: f64 = 0.1;
@@ -38,7 +40,8 @@ const MOST_GAINED_BY_SHAPE: f64 = 0.1;
 const BEYOND_ALIGNMENT: f64 = 0.4;
 /// Following back is judged in tenths of a pixel: it need not be more exact than this.
 const ROUND_TRIP_TO: f64 = 0.02;
-/// Two candidates nearer than this, in pixels, are the same place. Larger, and neighbouring bars of a fence become one; smaller, and one place is
+/// Two candidates nearer than this, in pixels, are the same place. Larger, and neighbouring bars of a fence become one;
+/// smaller, and one place is
 /// offered twice, as alignment ends a pixel apart.
 pub(crate) const SAME_PLACE: f64 = 2.0;
 
@@ -197,7 +200,8 @@ impl<'a> FrameMatcher<'a> {
         Candidate { blur: find.blur, picture_blur: find.picture_blur, ..self.judged(&found, find.map) }
     }
 
-    /// How far from `there` on another frame the pattern as it is at `map` on one frame is found, in pixels. When it is not found
+    /// How far from `there` on another frame the pattern as it is at `map` on one frame is found, in pixels. When it is
+    /// not found
     /// near `there` at all, as far as it was looked for.
     pub fn follow_back(&mut self, windows: &[Window], map: &Homography, others: &[Window], there: &Homography) -> f64 {
         let [cols, rows] = self.pin.pattern.map(|side| side as usize);
@@ -237,7 +241,8 @@ impl<'a> FrameMatcher<'a> {
 
     /// Richer motions are found step by step: a first estimate of the place keeps them from running off.
     ///
-    /// A pin that takes only the position is turned and grown too where that makes a plain difference: a car that comes nearer
+    /// A pin that takes only the position is turned and grown too where that makes a plain difference: a car that comes
+    /// nearer
     /// keeps matching its first picture, and so cannot drift.
     fn shaped(
         &mut self,
@@ -285,7 +290,8 @@ fn better(plain: Alignment, rich: Alignment) -> Alignment {
     if rich.has_settled() && rich.matched > plain.matched - 0.005 { rich } else { plain }
 }
 
-/// How far each candidate's score stands above the best score of any other place; places within a quarter of the pattern
+/// How far each candidate's score stands above the best score of any other place; places within a quarter of the
+/// pattern
 /// are its own slope.
 fn peak_ratios(peaks: &[CorrelationPeak], side: f64) -> Vec<Option<f64>> {
     let ratio = |this: &CorrelationPeak| {

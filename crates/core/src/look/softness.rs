@@ -13,7 +13,8 @@ const WORTHWHILE: f64 = 0.002;
 const REST: u32 = 6;
 /// Grain alone changes the match by less from frame to frame.
 const FALL: f64 = 0.006;
-/// Motion within the shutter below this share of the pattern's smaller side hardly changes the picture. (3-engine takes a third;
+/// Motion within the shutter below this share of the pattern's smaller side hardly changes the picture. (3-engine takes
+/// a third;
 /// matching it earlier costs little and keeps the match high.)
 const SMEARED_SHARE: f64 = 0.13;
 /// Share of a frame's time that the shutter is taken to be open at first: half, common practice.
@@ -53,7 +54,8 @@ impl Softness {
         gauss(-self.level)
     }
 
-    /// Tries the neighbouring softness on each side; `match_with` gives the match for blur of pattern and blur of picture.
+    /// Tries the neighbouring softness on each side; `match_with` gives the match for blur of pattern and blur of
+    /// picture.
     pub fn learn(
         &mut self,
         matched: f64,

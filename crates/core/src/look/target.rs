@@ -7,7 +7,8 @@ use crate::matching::Searcher;
 use crate::pin::Pin;
 use crate::time::Frame;
 
-/// The search uses a pattern that was turned or grown for it; it is made again when a corner would be off by more than this,
+/// The search uses a pattern that was turned or grown for it; it is made again when a corner would be off by more than
+/// this,
 /// in pixels.
 const STALE_CORNER: f64 = 1.0;
 

@@ -81,7 +81,8 @@ impl Searcher {
         PixelRect::around(predicted, reach.0 + self.cols as f64 / 2.0, reach.1 + self.rows as f64 / 2.0)
     }
 
-    /// The best places for the pattern's centre inside the windows (one a layer, all of the same rectangle), best first;
+    /// The best places for the pattern's centre inside the windows (one a layer, all of the same rectangle), best
+    /// first;
     /// empty when the pattern or the window is flat, or the window is smaller than the pattern.
     pub fn find(&mut self, windows: &[Window]) -> Vec<CorrelationPeak> {
         assert_eq!(windows.len(), self.images.len(), "one window for each layer of the pattern");
@@ -132,7 +133,8 @@ impl Searcher {
         peaks
     }
 
-    /// Looks again, one sample to each side, round where the peaks of the coarser level lie on this one. Those without hope
+    /// Looks again, one sample to each side, round where the peaks of the coarser level lie on this one. Those without
+    /// hope
     /// are only carried over: they tell how far the best stands above them.
     fn refine(&self, level: usize, peaks: &[Peak]) -> Vec<Peak> {
         let best = peaks.first().map_or(0.0, |peak| peak.score);

@@ -1,4 +1,5 @@
-//! Good features: the spots of a picture, or of a neighbourhood, that would track well, and what is wrong with the others.
+//! Good features: the spots of a picture, or of a neighbourhood, that would track well, and what is wrong with the
+//! others.
 
 use serde::{Deserialize, Serialize};
 
@@ -30,7 +31,8 @@ pub struct Spot {
     pub problem: Option<SpotProblem>,
 }
 
-/// The strongest spots inside `inner`, best first, at most `most` of them and at least `apart` pixels from one another. The
+/// The strongest spots inside `inner`, best first, at most `most` of them and at least `apart` pixels from one another.
+/// The
 /// window should reach [`margin`] further than `inner`, so that look-alikes outside of it are seen.
 pub fn good_spots(window: &Window, inner: PixelRect, side: u32, apart: u32, most: usize) -> Vec<Spot> {
     let map = CornerMap::new(window, side as usize);

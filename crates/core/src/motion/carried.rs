@@ -34,7 +34,8 @@ impl CarriedPoint {
         Self { id, placed: vec![PlacedAt { frame, at }], by_eye: true }
     }
 
-    /// The point corrected on a frame: the first correction counts for all frames; from then on every corrected place is kept.
+    /// The point corrected on a frame: the first correction counts for all frames; from then on every corrected place
+    /// is kept.
     pub fn corrected(&self, frame: Frame, at: Point) -> Self {
         let kept = self.placed.iter().filter(|place| !self.by_eye && place.frame != frame).copied();
         let mut placed: Vec<PlacedAt> = kept.chain([PlacedAt { frame, at }]).collect();
@@ -42,7 +43,8 @@ impl CarriedPoint {
         Self { id: self.id, placed, by_eye: false }
     }
 
-    /// Where it is on a frame: through each place exactly, drifting evenly on the subject between two. `None` where the subject is not there, or was
+    /// Where it is on a frame: through each place exactly, drifting evenly on the subject between two. `None` where the
+    /// subject is not there, or was
     /// on none of the frames on which it was placed.
     pub fn position(&self, poses: &Poses, frame: Frame) -> Option<Point> {
         Some(poses.at(frame)?.apply(self.own_place(poses, frame)?))

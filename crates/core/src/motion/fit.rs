@@ -4,10 +4,12 @@ use super::least_squares::{Fit, Match, fit_weighted};
 use super::robust;
 use crate::track::MotionModel;
 
-/// Fits a motion by least squares weighted with the covariances; matches that disagree with most of the others lose their weight where there
+/// Fits a motion by least squares weighted with the covariances; matches that disagree with most of the others lose
+/// their weight where there
 /// are enough to tell (see [`robust`]). `None` where the matches do not fix the motion.
 ///
-/// The start is linear: Umeyama (1991) up to scale, the direct linear transformation on normalised places (Hartley 1997) for affine and
+/// The start is linear: Umeyama (1991) up to scale, the direct linear transformation on normalised places (Hartley
+/// 1997) for affine and
 /// perspective; then Gauss-Newton on the distances in the second picture.
 pub fn fit(model: MotionModel, matches: &[Match]) -> Option<Fit> {
     let even = vec![1.0; matches.len()];

@@ -100,7 +100,8 @@ pub(super) fn fit_weighted(model: MotionModel, matches: &[Match], weights: &[f64
 }
 
 impl Fit {
-    /// How sure the place is that the map takes a point to, from the covariances of the matches: first order, as usual (Hartley &
+    /// How sure the place is that the map takes a point to, from the covariances of the matches: first order, as usual
+    /// (Hartley &
     /// Zisserman 2004, chapter 5).
     pub fn covariance_at(&self, from: Point) -> Covariance {
         let at = self.frame.inner(from);
@@ -117,7 +118,8 @@ impl Fit {
     }
 }
 
-/// Both pictures moved and scaled so that places are about 1 from the middle: numbers of one size keep the equations sound (Hartley
+/// Both pictures moved and scaled so that places are about 1 from the middle: numbers of one size keep the equations
+/// sound (Hartley
 /// 1997). One scale for both, so that a turn stays a turn.
 #[derive(Clone, Copy, Debug)]
 struct Normalised {

@@ -12,7 +12,8 @@ use crate::geometry::{Homography, LocalWarp, Point};
 use crate::time::Frame;
 use crate::track::{Covariance, MotionModel, Sample, SampleState, Track};
 
-/// Added to the deviation of every place, in pixels: pins do not sit on one rigid face, and what they are off by for that is no reason to
+/// Added to the deviation of every place, in pixels: pins do not sit on one rigid face, and what they are off by for
+/// that is no reason to
 /// disbelieve one of them.
 const SLACK: f64 = 0.5;
 /// Frames over which a pin that is not believed on one frame loses and regains its weight.
@@ -24,7 +25,8 @@ const ROUNDS: usize = 3;
 
 /// Where a subject's plane is on each frame, as a map from its own coordinates to the picture.
 ///
-/// Its own coordinates are those of the picture on one frame, nearly: places of pins on the subject are averaged over all frames, so that the
+/// Its own coordinates are those of the picture on one frame, nearly: places of pins on the subject are averaged over
+/// all frames, so that the
 /// noise of none stands out.
 #[derive(Clone, Debug)]
 pub struct SubjectMotion {
@@ -42,7 +44,8 @@ pub struct SubjectMotion {
 }
 
 impl SubjectMotion {
-    /// The motion that the tracks of the pins give, the leading pin first, no richer than `most`; `near` is the frame on which own and picture
+    /// The motion that the tracks of the pins give, the leading pin first, no richer than `most`; `near` is the frame
+    /// on which own and picture
     /// coordinates should agree, as far as pins are there. `None` when no pin is there on any frame.
     pub fn new(pins: &[(Uuid, &Track)], most: MotionModel, near: Frame) -> Option<Self> {
         let there: Vec<&(Uuid, &Track)> = pins.iter().filter(|(_, track)| !track.spans().is_empty()).collect();
@@ -137,7 +140,8 @@ impl SubjectMotion {
         self.poses.get(&frame)
     }
 
-    /// A pin's place on the subject, and where it is on a frame: as it was seen, or carried by the others while it was not.
+    /// A pin's place on the subject, and where it is on a frame: as it was seen, or carried by the others while it was
+    /// not.
     pub fn pin(&self, pin: Uuid, frame: Frame) -> Option<(Point, Point)> {
         let index = self.own.iter().position(|(known, _)| *known == pin)?;
         Some((self.own[index].1, *self.places.get(&frame)?.get(index)?))
@@ -177,7 +181,8 @@ fn model_of(own: &[Point], most: MotionModel) -> Option<MotionModel> {
     let matches: Vec<Match> = own.iter().map(|&at| Match { from: at, to: at, covariance: sure }).collect();
     let fixed = |model: &MotionModel| {
         let fit = super::fit(*model, &matches)?;
-        // On all pins the motion has to be as sure as the pins are, nearly: three of four on one line fix no perspective.
+        // On all pins the motion has to be as sure as the pins are, nearly: three of four on one line fix no
+        // perspective.
         let worst = own.iter().map(|&at| fit.covariance_at(at).worst()).fold(0.0, f64::max);
         (worst < 3.0).then_some(())
     };

@@ -115,10 +115,12 @@ fn one_bad_pin_of_six_moves_nothing() {
     }
 }
 
-/// A pin that is known roughly on the last frames: three others that are known exactly carry it, where they carried it well before.
+/// A pin that is known roughly on the last frames: three others that are known exactly carry it, where they carried it
+/// well before.
 #[test]
 fn who_carries_a_pin_that_is_known_roughly_is_tried_out() {
-    // How far a place on the plane is from the truth, at worst, when the pin is off by (2, -3) on the last frames, known to `deviation` there.
+    // How far a place on the plane is from the truth, at worst, when the pin is off by (2, -3) on the last frames,
+    // known to `deviation` there.
     let off = |tilt: f64, deviation: f64| {
         let tilted = |n: u32| {
             let change = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [tilt * f64::from(n), 0.0, 1.0]];
@@ -183,7 +185,8 @@ fn the_covariance_is_what_many_trials_scatter() {
 
 #[test]
 fn a_pin_that_comes_and_goes_makes_no_jump() {
-    // Each pin sits a little beside the plane, differently on each frame's side: leaving one out for good would shift the rest.
+    // Each pin sits a little beside the plane, differently on each frame's side: leaving one out for good would shift
+    // the rest.
     let beside =
         |i: usize| move |n: u32| Point::new((i as f64 * 2.1 + f64::from(n) * 0.02).sin(), (i as f64 * 1.3).cos()) * 1.5;
     let away = |i: usize| {

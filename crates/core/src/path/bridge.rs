@@ -8,7 +8,8 @@ use crate::geometry::Point;
 use crate::time::{Frame, FrameRange};
 use crate::track::{Sample, SampleState, Track};
 
-/// Frames over which the velocity at the edge of a gap is measured: fewer are at the mercy of jitter, more miss a turn. Of 2 to 24, three
+/// Frames over which the velocity at the edge of a gap is measured: fewer are at the mercy of jitter, more miss a turn.
+/// Of 2 to 24, three
 /// come nearest to the truth on the demo's walkers (docs/decisions.md).
 const VELOCITY_OVER: i64 = 3;
 /// Frames on each side of a hand-over over which the offset is averaged.
@@ -44,7 +45,8 @@ pub enum BridgeProblem {
     OtherAway(Frame),
 }
 
-/// Bridged samples for every frame of `range`, from the nearest place before it to the nearest after it. `other` is ridden on.
+/// Bridged samples for every frame of `range`, from the nearest place before it to the nearest after it. `other` is
+/// ridden on.
 pub fn bridge(
     track: &Track,
     range: FrameRange,
@@ -72,7 +74,8 @@ pub fn bridge(
     range.frames().map(|frame| Ok((frame, Sample::predicted(place(frame)?, SampleState::Bridged)))).collect()
 }
 
-/// Bridged samples that carry the path on over `range`, before its first place or after its last: at its velocity, or as `other`
+/// Bridged samples that carry the path on over `range`, before its first place or after its last: at its velocity, or
+/// as `other`
 /// moves. They may lie outside the picture.
 pub fn continue_outside(
     track: &Track,
@@ -95,8 +98,10 @@ pub fn continue_outside(
     range.frames().map(|frame| Ok((frame, Sample::predicted(place(frame)?, SampleState::Bridged)))).collect()
 }
 
-/// The samples of `range` as a person put them: a guide on each frame of `places` (in order of frames), the frames between them bridged by a
-/// smooth curve (Catmull & Rom 1974, uneven steps) that also joins what is there before and after the range. `None` takes away what is on
+/// The samples of `range` as a person put them: a guide on each frame of `places` (in order of frames), the frames
+/// between them bridged by a
+/// smooth curve (Catmull & Rom 1974, uneven steps) that also joins what is there before and after the range. `None`
+/// takes away what is on
 /// a frame beyond the last place, or before the first, that nothing joins on.
 pub fn by_hand(track: &Track, range: FrameRange, places: &[(Frame, Point)]) -> Vec<(Frame, Option<Sample>)> {
     let joined = before(track, range.first).into_iter().chain(places.iter().copied()).chain(after(track, range.last));
@@ -118,7 +123,8 @@ pub fn by_hand(track: &Track, range: FrameRange, places: &[(Frame, Point)]) -> V
 
 /// One track out of two: the first until just before `from`, then the second, moved so that nothing jumps.
 ///
-/// The offset is averaged over the frames near `from` on which both are there; without any, the first is carried on at its
+/// The offset is averaged over the frames near `from` on which both are there; without any, the first is carried on at
+/// its
 /// velocity to where the second begins. `None` when either is nowhere.
 pub fn hand_over(first: &Track, second: &Track, from: Frame) -> Option<Track> {
     let near = |frame: &Frame| from.until(*frame).abs() <= AVERAGED_OVER;
@@ -152,7 +158,8 @@ fn after(track: &Track, frame: Frame) -> Option<(Frame, Point)> {
     present.map(|(frame, sample)| (frame, sample.at))
 }
 
-/// Velocity at the edge of a run, in pixels a frame: slope of the line of least squares through the frames next to it, `inward`
+/// Velocity at the edge of a run, in pixels a frame: slope of the line of least squares through the frames next to it,
+/// `inward`
 /// into the run.
 fn velocity(track: &Track, edge: Frame, inward: i32) -> Point {
     let places: Vec<(f64, Point)> = (0..=VELOCITY_OVER as i32)

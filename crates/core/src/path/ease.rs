@@ -8,7 +8,8 @@ const BISECTIONS: u32 = 40;
 /// A cubic Bézier easing function from (0, 0) to (1, 1).
 ///
 /// # Source
-/// W3C, *CSS Easing Functions Level 1*, section 2.2: `cubic-bezier(x1, y1, x2, y2)`; x is the share of time, y the progress.
+/// W3C, *CSS Easing Functions Level 1*, section 2.2: `cubic-bezier(x1, y1, x2, y2)`; x is the share of time, y the
+/// progress.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Easing {
     /// First control point; x between 0 and 1.

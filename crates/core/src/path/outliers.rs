@@ -4,7 +4,8 @@ use crate::geometry::Point;
 
 /// Turns a median absolute deviation into the standard deviation of a normal distribution (Hampel 1974).
 const MAD_TO_DEVIATION: f64 = 1.4826;
-/// Samples on each side that foretell a place. Of five, one may be wrong itself: so jumps of two frames are seen; longer ones are
+/// Samples on each side that foretell a place. Of five, one may be wrong itself: so jumps of two frames are seen;
+/// longer ones are
 /// somewhere else rather than a slip.
 const FORETOLD_BY: usize = 5;
 
@@ -56,7 +57,8 @@ fn miss(places: &[Point], i: usize) -> f64 {
     }
 }
 
-/// Where the line through places 1, 2, 3 ... frames away leads to at 0: the median of the slopes between all of them, then of
+/// Where the line through places 1, 2, 3 ... frames away leads to at 0: the median of the slopes between all of them,
+/// then of
 /// where lines of that slope through each of them lead.
 ///
 /// # Source

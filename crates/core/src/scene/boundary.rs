@@ -9,7 +9,8 @@ use crate::time::{Frame, FrameRange};
 
 /// A standard deviation of the glow reaches half as far as it is said to.
 const GLOW_DEVIATIONS: f64 = 2.0;
-/// Dashes that a line is cut into at most; with more it is whole. The edge of the largest picture has 16,000 of two pixels.
+/// Dashes that a line is cut into at most; with more it is whole. The edge of the largest picture has 16,000 of two
+/// pixels.
 const MOST_DASHES: f64 = 20_000.0;
 
 #[derive(Debug)]
@@ -82,7 +83,8 @@ impl PlacedBoundary {
         glow.into_iter().chain(line).collect()
     }
 
-    /// The pieces of the line between two lengths, counted from its start, so that they stay where they are while it is drawn on.
+    /// The pieces of the line between two lengths, counted from its start, so that they stay where they are while it is
+    /// drawn on.
     fn dashes(&self, from: f64, to: f64) -> Vec<(f64, f64)> {
         let Some([dash, gap]) = self.boundary.dashes else { return vec![(from, to)] };
         // A corner may lie far outside of the picture: so many dashes nobody tells from a line, and each costs.

@@ -94,7 +94,8 @@ impl ItemState {
         drawables.map(|drawables| self.acted(drawables, frame, *span, stage)).unwrap_or_default()
     }
 
-    /// Whether entrances and exits are its own: a boundary line is drawn on and off, what stands in front was always there.
+    /// Whether entrances and exits are its own: a boundary line is drawn on and off, what stands in front was always
+    /// there.
     fn comes_by_itself(&self) -> bool {
         matches!(self.body, Body::Boundary(_) | Body::Foreground(_))
     }

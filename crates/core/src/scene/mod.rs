@@ -59,7 +59,8 @@ impl Scene {
         Self::of(evaluated, picture, range, measure)
     }
 
-    /// The scene of subjects that were evaluated already. Resolves everything that does not change from frame to frame: artwork, its size, offsets.
+    /// The scene of subjects that were evaluated already. Resolves everything that does not change from frame to frame:
+    /// artwork, its size, offsets.
     pub fn of<'a>(
         subjects: impl IntoIterator<Item = (&'a Subject, Arc<Poses>)>,
         picture: Size,
@@ -84,7 +85,8 @@ impl Scene {
         self.registry.sizes.get(art).copied().unwrap_or_default()
     }
 
-    /// For each label that hangs on a subject: its artwork, its attachment, and the offset from the subject to the middle of its box.
+    /// For each label that hangs on a subject: its artwork, its attachment, and the offset from the subject to the
+    /// middle of its box.
     pub fn offsets(&self) -> impl Iterator<Item = (usize, Uuid, Point)> + '_ {
         self.items.iter().filter_map(|item| match &item.first().body {
             Body::Label(label) => Some((label.art, item.attachment.id, label.offset)),

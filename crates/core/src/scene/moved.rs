@@ -12,7 +12,8 @@ use crate::geometry::{Homography, Point};
 use crate::time::Frame;
 
 impl Scene {
-    /// What becomes of an attachment that is taken at `from` and let go at `to`, in the picture of a frame: it keeps following, with another offset.
+    /// What becomes of an attachment that is taken at `from` and let go at `to`, in the picture of a frame: it keeps
+    /// following, with another offset.
     /// `None` where it is not shown, or where it has no offset: a boundary line goes through its corners.
     pub fn moved(&self, attachment: Uuid, frame: Frame, from: Point, to: Point) -> Option<AttachmentKind> {
         let item = self.items.iter().find(|item| item.attachment.id == attachment)?;

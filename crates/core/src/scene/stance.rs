@@ -15,7 +15,8 @@ fn taken(takes: &Takes, home: Point, at: Point) -> Point {
     }
 }
 
-/// From pixels counted from the subject, as they were set, to the picture of a frame; `None` where the subject is not there.
+/// From pixels counted from the subject, as they were set, to the picture of a frame; `None` where the subject is not
+/// there.
 pub(super) fn stance(takes: &Takes, orientation: Orientation, poses: &Poses, frame: Frame) -> Option<Homography> {
     let path = poses.path();
     let at = path.position(frame)?;

@@ -1,4 +1,5 @@
-//! What all attachments can do: parts of the motion, entrances, keyframes, blur from motion, order, room for others; and covers and fronts.
+//! What all attachments can do: parts of the motion, entrances, keyframes, blur from motion, order, room for others;
+//! and covers and fronts.
 
 use uuid::Uuid;
 

@@ -1,10 +1,12 @@
-//! The best path through the places found, frame by frame, with the possibility of being hidden: dynamic programming (Viterbi
+//! The best path through the places found, frame by frame, with the possibility of being hidden: dynamic programming
+//! (Viterbi
 //! 1967) over the best few states of each frame.
 
 use crate::geometry::{LocalWarp, Point, Size};
 use crate::look::Candidate;
 
-/// States kept per frame. Enough for a look-alike, a hidden run, and what they were before; more never changed a result.
+/// States kept per frame. Enough for a look-alike, a hidden run, and what they were before; more never changed a
+/// result.
 const BEAM: usize = 12;
 /// Ways that lead to one find and are kept: they differ in velocity, which the next frame may care about.
 const WAYS_TO_A_FIND: usize = 3;
@@ -19,9 +21,11 @@ const LONG_HIDDEN: f64 = 0.12;
 const LONG_RUN: u32 = 24;
 /// Cost of a frame on which it is predicted to be outside the picture, while nothing like it can be seen.
 const OUTSIDE: f64 = 0.03;
-/// Cost of a find at the threshold, over the cost of being hidden. Below 1, or the threshold would not be the threshold.
+/// Cost of a find at the threshold, over the cost of being hidden. Below 1, or the threshold would not be the
+/// threshold.
 const AT_THRESHOLD: f64 = 0.85;
-/// Cost of going hidden: with a long run's it must stay below that of two jumps, or it would hop to a look-alike instead.
+/// Cost of going hidden: with a long run's it must stay below that of two jumps, or it would hop to a look-alike
+/// instead.
 const GO_HIDDEN: f64 = 1.2;
 /// Cost of a jump: a change of velocity far beyond what this shot has.
 const JUMP: f64 = 4.0;
@@ -39,7 +43,8 @@ const EXPERIENCE: usize = 8;
 const MEMORY: usize = 40;
 /// Each hidden frame widens what a place may differ from the prediction by this share.
 const WIDER_PER_HIDDEN: f64 = 0.4;
-/// Share of the velocity that is kept from one hidden frame to the next. Larger, and who slows down behind something is looked for far ahead, and
+/// Share of the velocity that is kept from one hidden frame to the next. Larger, and who slows down behind something is
+/// looked for far ahead, and
 /// guessed places run away; smaller, and a car is looked for behind itself.
 pub(super) const KEPT_VELOCITY: f64 = 0.97;
 
@@ -135,7 +140,8 @@ impl Beam {
         way
     }
 
-    /// Goes from a state to a find: by moving there, or, when that would be sudden, by everything having been shifted (a knock on
+    /// Goes from a state to a find: by moving there, or, when that would be sudden, by everything having been shifted
+    /// (a knock on
     /// the camera), after which it moves on as before.
     fn seen(
         &self,

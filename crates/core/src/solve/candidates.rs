@@ -9,7 +9,8 @@ use crate::locate::Sighting;
 use crate::look::{Candidate, FrameMatcher, Prediction, References, SAME_PLACE};
 use crate::time::Frame;
 
-/// Where the subject is plainly seen it is looked for in so many times the reach in which it is believed: the match beside it says how sure it is.
+/// Where the subject is plainly seen it is looked for in so many times the reach in which it is believed: the match
+/// beside it says how sure it is.
 const MARGIN: f64 = 1.5;
 /// Finds that are kept per frame.
 const FINDS: usize = 6;

@@ -20,7 +20,8 @@ const LEAST_MOST: usize = 3;
 const LEAST: f64 = 1.0;
 /// A second place that matches at least this share as well is a look-alike worth a doubt.
 const LOOK_ALIKE: f64 = 0.93;
-/// Following back may miss by this many pixels before it is doubtful; less is noise, and motion that changes the picture.
+/// Following back may miss by this many pixels before it is doubtful; less is noise, and motion that changes the
+/// picture.
 const BACK_ERROR: f64 = 0.5;
 /// A guide may lie this many pixels beside the pattern: people put it where the thing is, not where the pattern says.
 const GUIDE_OFF: f64 = 1.5;
@@ -75,7 +76,8 @@ pub struct Doubt {
     pub weight: f64,
 }
 
-/// The few frames of a pin most worth a look, most doubtful first. `off_others` is how far it is, in pixels, from where the other pins of its
+/// The few frames of a pin most worth a look, most doubtful first. `off_others` is how far it is, in pixels, from where
+/// the other pins of its
 /// subject take it; empty for a lone pin.
 pub fn doubts(track: &Track, off_others: &BTreeMap<Frame, f64>) -> Vec<Doubt> {
     let samples: Vec<(Frame, Sample)> = track.iter().collect();
@@ -176,7 +178,8 @@ fn doubt_of_find(samples: &[(Frame, Sample)], i: usize, usual: &Usual<'_>) -> Op
     (weight >= LEAST).then_some(Doubt { frame, reason, weight })
 }
 
-/// The frame on which one more guide would help most: where the path is furthest from even motion between the guides there
+/// The frame on which one more guide would help most: where the path is furthest from even motion between the guides
+/// there
 /// are, which is where its pace changes. `None` when motion between the guides is even already.
 ///
 /// One step of the subdivision of Ramer (1972) and Douglas & Peucker (1973), with time as a coordinate: distances are

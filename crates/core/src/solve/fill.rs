@@ -11,7 +11,8 @@ use crate::pin::Pin;
 use crate::time::{Frame, FrameRange};
 use crate::track::{Sample, SampleState, Track};
 
-/// Frames over which the velocity at the edge of a hidden run is measured: one frame alone is at the mercy of its noise.
+/// Frames over which the velocity at the edge of a hidden run is measured: one frame alone is at the mercy of its
+/// noise.
 const VELOCITY_OVER: i64 = 4;
 
 /// A sample for every frame of the range: found, guide, and hidden or outside with the predicted place.

@@ -1,4 +1,5 @@
-//! Places made as good as they get: against the references nearest in time, then against one made of the whole shot; and each
+//! Places made as good as they get: against the references nearest in time, then against one made of the whole shot;
+//! and each
 //! judged by following it back.
 
 use std::collections::BTreeMap;
@@ -18,7 +19,8 @@ use crate::time::Frame;
 const MOST_MOVED: f64 = 2.5;
 /// The match may fall by this much at most: another reference weighs things differently.
 const MATCH_LOST: f64 = 0.03;
-/// A guide is not taken to be off by more than this, in pixels: further away the pattern is another one that looks alike.
+/// A guide is not taken to be off by more than this, in pixels: further away the pattern is another one that looks
+/// alike.
 const GUIDE_OFF: f64 = 16.0;
 /// Frames that are handed to a thread at a time.
 const CHUNK: usize = 16;
@@ -63,7 +65,8 @@ where
     Ok(errors)
 }
 
-/// How far beside each guide of the range the pin's own pattern is found; where that does not match, the pattern of the guide next to
+/// How far beside each guide of the range the pin's own pattern is found; where that does not match, the pattern of the
+/// guide next to
 /// it on the way to the pin's own frame, which is the more likely to be right. Nothing where neither is found near.
 fn guides_off<S: FrameSource>(
     source: &mut S,

@@ -16,7 +16,8 @@ use crate::look::Candidate;
 use crate::time::{Frame, FrameRange};
 use crate::track::{MotionModel, Sample};
 
-/// Where the subject is not seen, a place that matches this well, within a box of where it should be, shows that at least the spot is ...
+/// Where the subject is not seen, a place that matches this well, within a box of where it should be, shows that at
+/// least the spot is ...
 const PLAINLY_SEEN: f64 = 0.9;
 /// ... and wherever it is, when that goes on for so many frames.
 const RUN_OF_ITS_OWN: u32 = 12;
@@ -93,7 +94,8 @@ pub(super) fn reconcile(path: &mut ChosenCandidates, sightings: &Sightings, view
     });
 }
 
-/// Makes exact places as unsure as the two opinions of where the subject is differ, beyond what the rough one may be off: a pattern that
+/// Makes exact places as unsure as the two opinions of where the subject is differ, beyond what the rough one may be
+/// off: a pattern that
 /// slides along a thing that turns is found exactly, and wrong.
 pub(super) fn weigh_both(path: &mut ChosenCandidates, sightings: &Sightings) {
     let apart: Vec<(Frame, Point, f64)> = path
@@ -122,12 +124,14 @@ fn median(values: impl Iterator<Item = f64>) -> f64 {
     values.get(values.len() / 2).copied().unwrap_or_default()
 }
 
-/// Standard deviation of where a subject with a box of this side is, in pixels: a share of it, more where it is hardly seen.
+/// Standard deviation of where a subject with a box of this side is, in pixels: a share of it, more where it is hardly
+/// seen.
 fn deviation(sighting: &Sighting, side: f64) -> f64 {
     DEVIATION * side / sighting.likeness.clamp(LEAST_LIKENESS, 1.0)
 }
 
-/// Samples of the frames on which the subject is seen, and no exact place is known. A pin that takes more than the position is as turned and
+/// Samples of the frames on which the subject is seen, and no exact place is known. A pin that takes more than the
+/// position is as turned and
 /// grown as where it was last, or is next, known exactly.
 pub(super) fn samples(task: Task<'_>, path: &ChosenCandidates, sightings: &Sightings) -> BTreeMap<Frame, Sample> {
     let rough = sightings.iter().filter(|sighting| sighting.seen && !path.contains_key(&sighting.frame));

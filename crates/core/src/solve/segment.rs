@@ -127,7 +127,8 @@ fn start(guide: &Guide, track: &Track, backward: bool) -> SegmentStart {
     SegmentStart { at: guide.at, velocity: behind.map(|behind| guide.at - behind), shape: guide.shape }
 }
 
-/// Takes away finds at the edges of hidden runs whose match is clearly below what is usual around: whatever comes in front
+/// Takes away finds at the edges of hidden runs whose match is clearly below what is usual around: whatever comes in
+/// front
 /// covers part of the pattern before it covers the pin.
 fn uncover(path: &mut ChosenCandidates, frames: &[Frame]) {
     let usual = |path: &ChosenCandidates, frame: Frame, step: i32| {

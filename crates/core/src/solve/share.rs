@@ -2,7 +2,8 @@
 
 use std::sync::Mutex;
 
-/// Does `work` on every item, on one thread for each hand; results in the order of the items, so that it makes no difference
+/// Does `work` on every item, on one thread for each hand; results in the order of the items, so that it makes no
+/// difference
 /// how many hands there are. `hands` is not empty.
 ///
 /// # Errors

@@ -14,7 +14,8 @@ use crate::track::{Sample, SampleState};
 
 const SIZE: Size = Size::new(260, 180);
 
-/// A textured card before a textured ground, and whatever `cover` puts in front of both (a value, or nothing, by column and row).
+/// A textured card before a textured ground, and whatever `cover` puts in front of both (a value, or nothing, by column
+/// and row).
 fn shot(frames: u32, place: impl Fn(u32) -> Point, cover: impl Fn(u32, u32, u32) -> Option<u8>) -> PlaneStack {
     let planes = (0..frames).map(|frame| {
         let at = place(frame);

@@ -1,4 +1,5 @@
-//! The match below which a place is not believed: of this pin on this shot, out of how alike the spot is to itself on other frames, and how
+//! The match below which a place is not believed: of this pin on this shot, out of how alike the spot is to itself on
+//! other frames, and how
 //! alike to it is what lies around.
 
 use super::guides::Guide;
@@ -22,7 +23,8 @@ const LEAST_FRAMES: usize = 4;
 const LOWEST: f64 = 0.75;
 const HIGHEST: f64 = 0.9;
 
-/// Half way between how well the spot usually matches and how well other places do; [`Pin::STOP_BELOW`] where nothing is known.
+/// Half way between how well the spot usually matches and how well other places do; [`Pin::STOP_BELOW`] where nothing
+/// is known.
 pub(super) fn threshold<S: FrameSource>(
     source: &mut S,
     task: Task<'_>,

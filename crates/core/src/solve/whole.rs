@@ -1,4 +1,5 @@
-//! A reference made of the whole shot: many frames, aligned and averaged, so that the noise of the first picture drops out.
+//! A reference made of the whole shot: many frames, aligned and averaged, so that the noise of the first picture drops
+//! out.
 
 use std::collections::BTreeMap;
 

@@ -22,7 +22,8 @@ impl Covariance {
     /// Of a place that nothing is known about: a standard deviation of a thousand pixels.
     pub const UNKNOWN: Self = Self { xx: 1e6, xy: 0.0, yy: 1e6 };
 
-    /// From variance across, covariance, variance down. What is none, as of a place with no gradients, is [`Covariance::UNKNOWN`].
+    /// From variance across, covariance, variance down. What is none, as of a place with no gradients, is
+    /// [`Covariance::UNKNOWN`].
     pub fn new([xx, xy, yy]: [f64; 3]) -> Self {
         let is_variance = |value: f64| (0.0..=MOST).contains(&value);
         if is_variance(xx) && is_variance(yy) && xy.abs() <= MOST { Self { xx, xy, yy } } else { Self::UNKNOWN }

@@ -96,7 +96,8 @@ pub struct Sample {
     #[serde(default)]
     pub peak_ratio: Option<f64>,
     /// Distance from where it was on the frame before to where following it back from here leads, in pixels (Kalal,
-    /// Mikolajczyk & Matas 2010). Of a guide: how far beside it the pin's own pattern is found. `None` where the whole shot was not solved, or the frame before has no sample.
+    /// Mikolajczyk & Matas 2010). Of a guide: how far beside it the pin's own pattern is found. `None` where the whole
+    /// shot was not solved, or the frame before has no sample.
     #[serde(default)]
     pub back_error: Option<f64>,
     /// How the pattern has turned, grown or tilted since it was picked. `None` for a pin that takes only the position.
@@ -121,7 +122,8 @@ impl Sample {
         Self::bare(at, 0.0, Covariance::default(), state)
     }
 
-    /// Where the subject is, known from its learned picture: `likeness` is its response over the usual one, `deviation` in pixels.
+    /// Where the subject is, known from its learned picture: `likeness` is its response over the usual one, `deviation`
+    /// in pixels.
     pub fn rough(at: Point, likeness: f64, deviation: f64) -> Self {
         let covariance = Covariance::default().plus(deviation * deviation);
         Self { grasp: Grasp::Rough, ..Self::bare(at, likeness.clamp(0.0, 1.0), covariance, SampleState::Found) }

@@ -1,4 +1,5 @@
-//! *Clock tower*: the camera rolls and zooms, and walks a little round the tower; below the clock is an empty stone panel between four bosses.
+//! *Clock tower*: the camera rolls and zooms, and walks a little round the tower; below the clock is an empty stone
+//! panel between four bosses.
 
 use jampin_core::geometry::{Point, Size};
 

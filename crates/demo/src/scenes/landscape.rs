@@ -61,7 +61,8 @@ const BED: f32 = 74.0;
 /// How far up the bend carries the far end of the track, in pixels.
 const BEND: f32 = 84.0;
 
-/// The bend of the track: where its bed begins below the top of its texture, and how large it is there, by place along it.
+/// The bend of the track: where its bed begins below the top of its texture, and how large it is there, by place along
+/// it.
 pub(super) fn bend(x: f32) -> (f32, f32) {
     let s = (x / 980.0).clamp(0.0, 1.0);
     let near = s * s * (3.0 - 2.0 * s);

@@ -17,7 +17,8 @@ pub(super) fn entries(folder: &Path) -> Vec<PathBuf> {
     fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path()).collect()
 }
 
-/// Waits until all that was written to where the folder is cannot be lost with the power. One by one thousands of small files would take minutes.
+/// Waits until all that was written to where the folder is cannot be lost with the power. One by one thousands of small
+/// files would take minutes.
 pub(super) fn on_disk(folder: &Path) -> Result<(), BackupError> {
     fs::create_dir_all(folder).map_err(failed("making the folder"))?;
     let synced = Command::new("sync").arg("-f").arg(folder).status().map_err(failed("keeping what was copied"))?;

@@ -1,7 +1,9 @@
 //! A copy of all that is worth keeping, in a folder, taken while people work; and back from it.
 //!
-//! The database is dumped as of one moment. The files that its rows promise never change once they are there, so they are copied after it;
-//! those that an earlier backup in the same folder has already are not copied again. When one was deleted before it could be copied, the
+//! The database is dumped as of one moment. The files that its rows promise never change once they are there, so they
+//! are copied after it;
+//! those that an earlier backup in the same folder has already are not copied again. When one was deleted before it
+//! could be copied, the
 //! database's moment is chosen anew.
 
 mod files;
@@ -39,7 +41,8 @@ struct Manifest {
     database: String,
 }
 
-/// Writes a backup into a folder: a new one, or one with an earlier backup of the same database, which is brought up to date and stays whole until then.
+/// Writes a backup into a folder: a new one, or one with an earlier backup of the same database, which is brought up to
+/// date and stays whole until then.
 pub async fn back_up(store: &Store, library: &Library, folder: &Path) -> Result<BackupReport, BackupError> {
     check_room(folder, store.installation().await?)?;
     let copy = Library::new(folder.join("media"), library.tools.clone(), 0);

@@ -1,4 +1,5 @@
-//! Thousands of random changes, undone and made again, through JSON and PostgreSQL: after each the stored shot is what a plain list of shots says.
+//! Thousands of random changes, undone and made again, through JSON and PostgreSQL: after each the stored shot is what
+//! a plain list of shots says.
 //!
 //! `JAMPIN_DRILL` multiplies the number of steps.
 

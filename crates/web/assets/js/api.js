@@ -9,7 +9,10 @@ export async function call(method, path, body) {
       body: body === undefined ? undefined : JSON.stringify(body),
     });
   } catch {
-    throw failure("The server cannot be reached. What was saved is kept; this page goes on when the server is back.", "offline");
+    throw failure(
+      "The server cannot be reached. What was saved is kept; this page goes on when the server is back.",
+      "offline",
+    );
   }
   const text = await response.text();
   let answer = null;
@@ -30,7 +33,8 @@ export function failure(message, word) {
   return error;
 }
 
-// Calls `receive` for every event about this project or shot; `connected` is told when the stream opens (again) and when it breaks.
+// Calls `receive` for every event about this project or shot; `connected` is told when the stream opens (again) and
+// when it breaks.
 export function listen(about, receive, connected) {
   const concerns = ({ event, project, shot }) =>
     event === "missed" || (project !== undefined && project === about.project) || (shot && shot === about.shot);

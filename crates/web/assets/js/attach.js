@@ -4,8 +4,22 @@ import { call } from "./api.js";
 import { BOX, get, groupsOf, isKeyable, same, steps } from "./settings.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
-const KINDS = { label: "Label", boundary: "Boundary line", picture: "Picture", flare: "Flare", cover: "Cover", front: "In front" };
-const COUNTED = { label: "label", boundary: "boundary line", picture: "picture", flare: "flare", cover: "cover", front: "front" };
+const KINDS = {
+  label: "Label",
+  boundary: "Boundary line",
+  picture: "Picture",
+  flare: "Flare",
+  cover: "Cover",
+  front: "In front",
+};
+const COUNTED = {
+  label: "label",
+  boundary: "boundary line",
+  picture: "picture",
+  flare: "flare",
+  cover: "cover",
+  front: "front",
+};
 const CLIPBOARD = "jampin.attachment";
 
 function set(into, path, value) {
@@ -14,7 +28,8 @@ function set(into, path, value) {
   all.reduce((at, step) => at[step], into)[last] = value;
 }
 
-// What begins to go along with the subject's turn, growth or perspective does so from this frame on: on it, nothing moves.
+// What begins to go along with the subject's turn, growth or perspective does so from this frame on: on it, nothing
+// moves.
 function beginHere(one, path, frame) {
   const facing = path.includes("facing.") ? get(one, steps(path).slice(0, -1).join(".")) : null;
   if (!facing || facing.turns || facing.grows || facing.tilts || one.show.takes.share !== 1) return;
@@ -43,13 +58,25 @@ export const attaching = (parts) => ({
   get attachText() {
     const kinds = [...new Set(this.attachments.map((one) => one.kind))];
     const counted = kinds.map((kind) => [this.attachments.filter((one) => one.kind === kind).length, kind]);
-    return counted.map(([count, kind]) => `${count} ${count === 1 ? COUNTED[kind] : `${COUNTED[kind]}s`}`).join(", ") || "nothing hangs on it";
+    return (
+      counted.map(([count, kind]) => `${count} ${count === 1 ? COUNTED[kind] : `${COUNTED[kind]}s`}`).join(", ") ||
+      "nothing hangs on it"
+    );
   },
   get attachRows() {
-    return this.attachments.map((one) => ({ id: one.id, name: this.nameOf(one), on: one.id === this.attached.id, shown: one.show.on }));
+    return this.attachments.map((one) => ({
+      id: one.id,
+      name: this.nameOf(one),
+      on: one.id === this.attached.id,
+      shown: one.show.on,
+    }));
   },
   nameOf(one) {
-    const text = { label: () => one.text ?? this.subject.name, boundary: () => `${one.corners.length} corners, ${one.closed ? "closed" : "open"}`, cover: () => Object.keys(one.effect)[0] }[one.kind]?.();
+    const text = {
+      label: () => one.text ?? this.subject.name,
+      boundary: () => `${one.corners.length} corners, ${one.closed ? "closed" : "open"}`,
+      cover: () => Object.keys(one.effect)[0],
+    }[one.kind]?.();
     return text ? `${KINDS[one.kind]}: ${text}` : KINDS[one.kind];
   },
   get attachedName() {
@@ -74,8 +101,14 @@ export const attaching = (parts) => ({
     if (!one) return [];
     const seen = { ...copy(one), offset: this.offset };
     return groupsOf(seen).map((group, i) => ({
-      key: `${one.kind}${i}`, title: group.title, first: i === 0,
-      rows: group.rows.map((row, j) => ({ key: j, title: row.title, fields: row.fields.map((field, k) => this.fieldOf(seen, field, k)) })),
+      key: `${one.kind}${i}`,
+      title: group.title,
+      first: i === 0,
+      rows: group.rows.map((row, j) => ({
+        key: j,
+        title: row.title,
+        fields: row.fields.map((field, k) => this.fieldOf(seen, field, k)),
+      })),
     }));
   },
   fieldOf(one, field, key) {
@@ -91,13 +124,19 @@ export const attaching = (parts) => ({
       part: () => !missing,
       text: () => (field.unwrap ? field.unwrap(value) : (value ?? "")),
       action: () => null,
-      choice: () => field.options.findIndex(([, other]) => (field.byKey ? same(Object.keys(other), Object.keys(value)) : same(other, value))),
+      choice: () =>
+        field.options.findIndex(([, other]) =>
+          field.byKey ? same(Object.keys(other), Object.keys(value)) : same(other, value),
+        ),
     }[field.as]();
     const choices = field.options?.map(([text], i) => ({ value: i, text, chosen: i === shown })) ?? [];
     // What belongs to a part that is not there cannot be set.
     const parent = steps(field.path).slice(0, -1).join(".");
     if (keys.length) return { ...field, key, shown, choices, off: false, keyed: true, placeholder: "keyed" };
-    const off = field.as === "part" ? parent !== "" && get(one, parent) === null : missing && !field.nullable && field.as !== "text" && field.path !== "colour";
+    const off =
+      field.as === "part"
+        ? parent !== "" && get(one, parent) === null
+        : missing && !field.nullable && field.as !== "text" && field.path !== "colour";
     return { ...field, key, shown, choices, off };
   },
 
@@ -148,14 +187,19 @@ export const attaching = (parts) => ({
         const number = entered === "" ? NaN : Number(entered) / (field.factor ?? 1);
         return field.whole ? Math.round(number) : number;
       }
-      case "part": return entered ? copy(field.fresh) : null;
-      case "choice": return copy(field.options[entered][1]);
-      case "text": return entered.trim() === "" ? (field.empty ?? "") : field.wrap ? field.wrap(entered, old) : entered;
-      default: return entered;
+      case "part":
+        return entered ? copy(field.fresh) : null;
+      case "choice":
+        return copy(field.options[entered][1]);
+      case "text":
+        return entered.trim() === "" ? (field.empty ?? "") : field.wrap ? field.wrap(entered, old) : entered;
+      default:
+        return entered;
     }
   },
   get offset() {
-    const found = this.sceneSeen && parts.overlay.sceneData?.offsets.find((one) => one.attachment === this.attached?.id);
+    const found =
+      this.sceneSeen && parts.overlay.sceneData?.offsets.find((one) => one.attachment === this.attached?.id);
     return found ? { x: Math.round(found.offset.x), y: Math.round(found.offset.y) } : { x: 0, y: 0 };
   },
   offsetTyped(axis, value) {
@@ -170,18 +214,26 @@ export const attaching = (parts) => ({
     const owner = this.subjects.find((one) => one.attachments.some((other) => other.id === attachment));
     this.select(owner.id);
     this.openId = attachment;
-    await this.write(() => call("POST", `${this.path}/attachments/${attachment}/move`, { revision: this.revision, frame, from, to }));
+    await this.write(() =>
+      call("POST", `${this.path}/attachments/${attachment}/move`, { revision: this.revision, frame, from, to }),
+    );
   },
   // By its handles.
   async reshaped(attachment, factor, degrees) {
-    const said = await this.write(() => call("POST", `${this.path}/attachments/${attachment}/reshape`, { revision: this.revision, factor, degrees }));
+    const said = await this.write(() =>
+      call("POST", `${this.path}/attachments/${attachment}/reshape`, { revision: this.revision, factor, degrees }),
+    );
     if (said) return;
     parts.overlay.scene.shift = null;
     this.repaint();
   },
   removeAttachment() {
     const { id, kind } = this.attached;
-    this.edit(`Remove the ${KINDS[kind].toLowerCase()}`, { edit: "remove_attachment", subject: this.subject.id, attachment: id });
+    this.edit(`Remove the ${KINDS[kind].toLowerCase()}`, {
+      edit: "remove_attachment",
+      subject: this.subject.id,
+      attachment: id,
+    });
   },
   switchAttachment(id, on) {
     const one = copy(this.attachments.find((other) => other.id === id));
@@ -202,7 +254,9 @@ export const attaching = (parts) => ({
     const one = copy(this.attached);
     one.show.shutter = degrees;
     await this.put(one, "Shutter as filmed");
-    this.say(`The shutter was open for ${degrees}° of a frame, as ${frames} comparisons of fast frames with slow ones show.`);
+    this.say(
+      `The shutter was open for ${degrees}° of a frame, as ${frames} comparisons of fast frames with slow ones show.`,
+    );
   },
 
   // --- adding -----------------------------------------------------------------------------------------------------
@@ -213,16 +267,40 @@ export const attaching = (parts) => ({
   },
   addLabel() {
     if (!this.subject) return;
-    this.hang({ id: crypto.randomUUID(), kind: "label", font: "sans", size: 26, colour: "#ffffff", box: BOX, line_width: 2 }, "Add a label");
+    this.hang(
+      { id: crypto.randomUUID(), kind: "label", font: "sans", size: 26, colour: "#ffffff", box: BOX, line_width: 2 },
+      "Add a label",
+    );
   },
-  // Over the pattern of the pin, half as large again; behind all that hangs there, as it is the picture that it changes.
+  // Over the pattern of the pin, half as large again; behind all that hangs there, as it is the picture that it
+  // changes.
   addCover() {
     if (!this.pin) return;
     const size = this.pin.pattern.map((side) => Math.round(side * 2.2));
-    this.hang({ id: crypto.randomUUID(), kind: "cover", outline: "ellipse", size, feather: 3, facing: { since: this.frame, turns: true, grows: true }, effect: { blur: 12 }, show: { order: -10 } }, "Cover");
+    this.hang(
+      {
+        id: crypto.randomUUID(),
+        kind: "cover",
+        outline: "ellipse",
+        size,
+        feather: 3,
+        facing: { since: this.frame, turns: true, grows: true },
+        effect: { blur: 12 },
+        show: { order: -10 },
+      },
+      "Cover",
+    );
   },
   addFront(outline) {
-    const front = { id: crypto.randomUUID(), kind: "front", outline, since: this.frame, rides: outline.length > 0, feather: 1, show: { order: 10 } };
+    const front = {
+      id: crypto.randomUUID(),
+      kind: "front",
+      outline,
+      since: this.frame,
+      rides: outline.length > 0,
+      feather: 1,
+      show: { order: 10 },
+    };
     if (!outline.length) front.brightness = { from: 0, to: 0.35, softness: 0.1 };
     this.hang(front, outline.length ? "Outline in front" : "In front by brightness");
   },
@@ -271,7 +349,12 @@ export const attaching = (parts) => ({
   dress(name, all) {
     if (!name.trim()) return this.say("Give the look a name first.", true);
     const { id } = this.attached;
-    return this.write(() => call("PUT", `${this.path}/attachments/${id}/look/${encodeURIComponent(name.trim())}`, { revision: this.revision, all }));
+    return this.write(() =>
+      call("PUT", `${this.path}/attachments/${id}/look/${encodeURIComponent(name.trim())}`, {
+        revision: this.revision,
+        all,
+      }),
+    );
   },
   leaveLook() {
     this.put({ ...copy(this.attached), look: null }, "A look of its own");
@@ -281,12 +364,17 @@ export const attaching = (parts) => ({
   },
   // What a corner can be: the pins of the subject, then its carried points.
   get linkable() {
-    return [...this.subject.pins.map((pin) => ({ pin: pin.id })), ...this.subject.points.map((point) => ({ point: point.id }))];
+    return [
+      ...this.subject.pins.map((pin) => ({ pin: pin.id })),
+      ...this.subject.points.map((point) => ({ point: point.id })),
+    ];
   },
   copyAttachment() {
     if (!this.attached) return;
     // Corners are copied as the how manieth pin or point of the subject they are.
-    const links = this.cornersOf(this.attached)?.map((corner) => this.linkable.findIndex((other) => same(other, corner)));
+    const links = this.cornersOf(this.attached)?.map((corner) =>
+      this.linkable.findIndex((other) => same(other, corner)),
+    );
     localStorage.setItem(CLIPBOARD, JSON.stringify({ ...copy(this.attached), links }));
     this.say(`${this.attachedName} copied. Paste it on another subject, here or in another shot: Ctrl V.`);
   },
@@ -296,7 +384,11 @@ export const attaching = (parts) => ({
     const { links, ...one } = { ...JSON.parse(text), id: crypto.randomUUID() };
     if (links) {
       const corners = links.map((link) => this.linkable[link]);
-      if (corners.includes(undefined)) return this.say(`This one goes through ${links.length} pins or points. Put as many on this subject, in the same order, then paste it.`, true);
+      if (corners.includes(undefined))
+        return this.say(
+          `This one goes through ${links.length} pins or points. Put as many on this subject, in the same order, then paste it.`,
+          true,
+        );
       if (one.kind === "boundary") one.corners = corners;
       else one.lies.face = corners;
     }

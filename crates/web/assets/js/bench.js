@@ -32,11 +32,34 @@ import { paintLegend } from "./trail.js";
 
 Alpine.data("bench", () => {
   // Kept out of Alpine's sight: large, and changed many times a second.
-  const parts = { player: null, overlay: null, timeline: null, tracks: new Map(), pending: Promise.resolve(), typing: null };
+  const parts = {
+    player: null,
+    overlay: null,
+    timeline: null,
+    tracks: new Map(),
+    pending: Promise.resolve(),
+    typing: null,
+  };
 
   const others = [
-    typingAhead(parts), placing(parts), following(parts), losing(), mending(parts), cleaning(parts), holding(parts), several(parts), bounding(),
-    picturing(), flaring(), patching(), spotting(parts), looking(parts), rowing(parts), attaching(parts), keyframes(), exporting(parts),
+    typingAhead(parts),
+    placing(parts),
+    following(parts),
+    losing(),
+    mending(parts),
+    cleaning(parts),
+    holding(parts),
+    several(parts),
+    bounding(),
+    picturing(),
+    flaring(),
+    patching(),
+    spotting(parts),
+    looking(parts),
+    rowing(parts),
+    attaching(parts),
+    keyframes(),
+    exporting(parts),
     importing(),
   ];
   return compose(...others, {
@@ -101,7 +124,11 @@ Alpine.data("bench", () => {
       parts.pointer = new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
       new ResizeObserver(() => this.resized()).observe(this.$refs.picture);
       new ResizeObserver(([{ contentRect }]) => this.fitRows(contentRect.height)).observe(this.$refs.ruler);
-      listen({ shot, project }, (event) => this.told(event), (open) => this.connected(open));
+      listen(
+        { shot, project },
+        (event) => this.told(event),
+        (open) => this.connected(open),
+      );
     },
 
     // --- what the server says -------------------------------------------------------------------------------------
@@ -244,7 +271,9 @@ Alpine.data("bench", () => {
       const per = Math.max(1, Math.round(this.clip.rate[0] / this.clip.rate[1]));
       const seconds = Math.floor(this.frame / per);
       const two = (n) => String(n).padStart(2, "0");
-      return [Math.floor(seconds / 3600), Math.floor(seconds / 60) % 60, seconds % 60, this.frame % per].map(two).join(":");
+      return [Math.floor(seconds / 3600), Math.floor(seconds / 60) % 60, seconds % 60, this.frame % per]
+        .map(two)
+        .join(":");
     },
     get savedText() {
       if (this.offline) return "Server away: changes cannot be saved";
@@ -254,7 +283,14 @@ Alpine.data("bench", () => {
       return `Picture, frame ${this.frame}. ${this.subject ? "" : "Click on what should be followed."}`;
     },
     get wantsPin() {
-      return this.placing || this.placingHere || this.handing || this.byHand !== null || this.adding !== null || !this.subject;
+      return (
+        this.placing ||
+        this.placingHere ||
+        this.handing ||
+        this.byHand !== null ||
+        this.adding !== null ||
+        !this.subject
+      );
     },
     get pictureClass() {
       return `${this.wantsPin ? "placing" : ""} ${this.panning ? "panning" : ""}`;
@@ -280,20 +316,43 @@ Alpine.data("bench", () => {
         if (one.id === this.selected || !one.pins.length || this.playing) continue;
         const track = parts.tracks.get(this.leader(one).id);
         const place = track?.get(this.frame);
-        if (place && !this.isUnknown(track, this.frame, second)) others.push({ place, letter: one.letter, colour: this.colours[one.colour] });
+        if (place && !this.isUnknown(track, this.frame, second))
+          others.push({ place, letter: one.letter, colour: this.colours[one.colour] });
       }
-      const mine = this.playing || !this.subject ? {} : { ownPins: this.otherPinsHere(), carried: this.carriedHere(), linked: this.linkedPlaces(), outlined: this.outlining };
+      const mine =
+        this.playing || !this.subject
+          ? {}
+          : {
+              ownPins: this.otherPinsHere(),
+              carried: this.carriedHere(),
+              linked: this.linkedPlaces(),
+              outlined: this.outlining,
+            };
       const place = this.isUnknown(this.track, this.frame, second) ? null : this.sample;
       const dragged = { pin: this.dragPin ?? this.pin, place: this.dragPlace ?? place };
-      const shown = { track: this.track, others, cursor: this.cursor, playing: this.playing, spots: this.shownSpots, grabbable: this.grabbable(), opened: this.openId };
+      const shown = {
+        track: this.track,
+        others,
+        cursor: this.cursor,
+        playing: this.playing,
+        spots: this.shownSpots,
+        grabbable: this.grabbable(),
+        opened: this.openId,
+      };
       return { ...mine, second, ...dragged, ...shown, path: this.cleaned ? parts.path : null };
     },
     // What can be dragged, with its kind: all that hangs on the selected subject, and every label.
     grabbable() {
       if (this.wantsPin && this.subject) return null;
       if (this.linking || this.outlining) return null;
-      const mine = (one) => one.kind !== "boundary" && (one.kind === "label" || this.attachments.some((own) => own.id === one.id));
-      return new Map(this.subjects.flatMap((one) => one.attachments).filter(mine).map((one) => [one.id, one.kind]));
+      const mine = (one) =>
+        one.kind !== "boundary" && (one.kind === "label" || this.attachments.some((own) => own.id === one.id));
+      return new Map(
+        this.subjects
+          .flatMap((one) => one.attachments)
+          .filter(mine)
+          .map((one) => [one.id, one.kind]),
+      );
     },
     repaint() {
       if (!this.loaded) return;

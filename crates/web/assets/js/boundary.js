@@ -22,7 +22,9 @@ export const bounding = () => ({
     if (!this.linking) return "";
     const { length } = this.linking;
     if (length === 0) return "Click the pins and carried points in order";
-    return length < 3 ? `${length} linked: click the next` : `${length} linked: the first again closes it, Enter leaves it open`;
+    return length < 3
+      ? `${length} linked: click the next`
+      : `${length} linked: the first again closes it, Enter leaves it open`;
   },
   beginLinking(again = false) {
     if (!this.subject) return;
@@ -51,7 +53,12 @@ export const bounding = () => ({
     // While a boundary line is open its corners are linked anew; else it is another line.
     const old = this.isBoundary && this.relinking ? copy(this.attached) : null;
     const fresh = {
-      id: crypto.randomUUID(), kind: "boundary", width: 5, on_ground: false, label: null, label_at: "middle",
+      id: crypto.randomUUID(),
+      kind: "boundary",
+      width: 5,
+      on_ground: false,
+      label: null,
+      label_at: "middle",
       drawing: { on_frames: 10, off_frames: 10, easing: EASINGS["slow, fast, slow"], goes_back: false },
     };
     const attachment = { ...(old ?? fresh), corners, closed };

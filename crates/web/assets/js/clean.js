@@ -5,16 +5,60 @@ import { call, throttled } from "./api.js";
 const field = (name, label, unit, step, least, most) => ({ name, label, unit, step, least, most });
 // In plain words, with the numbers that each step has.
 const STEPS = {
-  outliers: { title: "Take out jumps", fields: [field("least", "of more than", "px", 0.25, 0, 10000), field("sigmas", "unusual by", "×", 0.5, 0, 1000), field("window", "among", "frames", 2, 3, 999)], fresh: { window: 15, sigmas: 5, least: 0.75 } },
-  smooth: { title: "Take out jitter", fields: [field("strength", "strength", "×", 0.5, 0.000001, 1000000)], fresh: { strength: 1 } },
-  polynomial: { title: "Even out", fields: [field("window", "over", "frames", 2, 3, 999), field("degree", "degree", "", 1, 0, 6)], fresh: { window: 11, degree: 2 } },
-  pull_back: { title: "Stay near the raw path", fields: [field("distance", "within", "px", 0.25, 0, 10000)], fresh: { distance: 0.5 } },
-  straight: { title: "Fewer points, straight", fields: [field("tolerance", "within", "px", 0.05, 0, 10000)], fresh: { tolerance: 0.5 } },
-  curve: { title: "Few keyframes, smooth", fields: [field("tolerance", "within", "px", 0.05, 0, 10000)], fresh: { tolerance: 0.15 } },
-  longest_stretch: { title: "Longest stretch", fields: [field("frames", "at most", "frames", 1, 1, 100000)], fresh: { frames: 25 } },
-  ease_in: { title: "Set off gently", fields: [field("frames", "over", "frames", 1, 1, 100000)], fresh: { frames: 12 } },
-  ease_out: { title: "Come to rest gently", fields: [field("frames", "over", "frames", 1, 1, 100000)], fresh: { frames: 12 } },
-  drop_last: { title: "Drop last keyframes", fields: [field("count", "how many", "", 1, 0, 100000)], fresh: { count: 2 } },
+  outliers: {
+    title: "Take out jumps",
+    fields: [
+      field("least", "of more than", "px", 0.25, 0, 10000),
+      field("sigmas", "unusual by", "×", 0.5, 0, 1000),
+      field("window", "among", "frames", 2, 3, 999),
+    ],
+    fresh: { window: 15, sigmas: 5, least: 0.75 },
+  },
+  smooth: {
+    title: "Take out jitter",
+    fields: [field("strength", "strength", "×", 0.5, 0.000001, 1000000)],
+    fresh: { strength: 1 },
+  },
+  polynomial: {
+    title: "Even out",
+    fields: [field("window", "over", "frames", 2, 3, 999), field("degree", "degree", "", 1, 0, 6)],
+    fresh: { window: 11, degree: 2 },
+  },
+  pull_back: {
+    title: "Stay near the raw path",
+    fields: [field("distance", "within", "px", 0.25, 0, 10000)],
+    fresh: { distance: 0.5 },
+  },
+  straight: {
+    title: "Fewer points, straight",
+    fields: [field("tolerance", "within", "px", 0.05, 0, 10000)],
+    fresh: { tolerance: 0.5 },
+  },
+  curve: {
+    title: "Few keyframes, smooth",
+    fields: [field("tolerance", "within", "px", 0.05, 0, 10000)],
+    fresh: { tolerance: 0.15 },
+  },
+  longest_stretch: {
+    title: "Longest stretch",
+    fields: [field("frames", "at most", "frames", 1, 1, 100000)],
+    fresh: { frames: 25 },
+  },
+  ease_in: {
+    title: "Set off gently",
+    fields: [field("frames", "over", "frames", 1, 1, 100000)],
+    fresh: { frames: 12 },
+  },
+  ease_out: {
+    title: "Come to rest gently",
+    fields: [field("frames", "over", "frames", 1, 1, 100000)],
+    fresh: { frames: 12 },
+  },
+  drop_last: {
+    title: "Drop last keyframes",
+    fields: [field("count", "how many", "", 1, 0, 100000)],
+    fresh: { count: 2 },
+  },
 };
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
 const px = (value) => `${value.toFixed(value < 9.95 ? 2 : 1)} px`;
@@ -37,7 +81,9 @@ export const cleaning = (parts) => ({
     return `${this.report.samples} → ${this.report.keys} keyframes, ${px(this.report.largest)}`;
   },
   get distanceText() {
-    return this.report ? `From the raw path: at most ${px(this.report.largest)}, on average ${px(this.report.mean)}.` : "";
+    return this.report
+      ? `From the raw path: at most ${px(this.report.largest)}, on average ${px(this.report.mean)}.`
+      : "";
   },
   get worstFrame() {
     return this.report?.largest_on ?? null;
@@ -46,7 +92,15 @@ export const cleaning = (parts) => ({
     return (this.cleaned?.steps ?? []).map((step, index) => {
       const { title, fields } = STEPS[step.step];
       const where = step.range ? `frames ${step.range.first} to ${step.range.last}` : "";
-      return { key: `${index} ${step.step}`, index, last: index === this.cleaned.steps.length - 1, title, on: step.on, where, fields: fields.map((one) => ({ ...one, key: `${index} ${one.name}`, value: step[one.name], index })) };
+      return {
+        key: `${index} ${step.step}`,
+        index,
+        last: index === this.cleaned.steps.length - 1,
+        title,
+        on: step.on,
+        where,
+        fields: fields.map((one) => ({ ...one, key: `${index} ${one.name}`, value: step[one.name], index })),
+      };
     });
   },
   get recipeNames() {
@@ -107,11 +161,16 @@ export const cleaning = (parts) => ({
     if (await this.write(kept)) this.say(`The recipe is kept as ${name.trim()}; every shot of the project can use it.`);
   },
   async forgetRecipe(name) {
-    if (await this.write(() => call("DELETE", this.recipePath(name)).then(() => ({})))) this.say(`The recipe ${name} is forgotten; paths that use its steps stay as they are.`);
+    if (await this.write(() => call("DELETE", this.recipePath(name)).then(() => ({}))))
+      this.say(`The recipe ${name} is forgotten; paths that use its steps stay as they are.`);
   },
   useRecipe(name) {
     const recipe = this.recipes.find((one) => one.name === name);
-    if (recipe) this.setCleaning({ steps: copy(recipe.steps), hand_keys: this.cleaned ? copy(this.cleaned.hand_keys) : [] }, `Recipe ${name}`);
+    if (recipe)
+      this.setCleaning(
+        { steps: copy(recipe.steps), hand_keys: this.cleaned ? copy(this.cleaned.hand_keys) : [] },
+        `Recipe ${name}`,
+      );
   },
 
   // --- what comes of it ---------------------------------------------------------------------------------------------
@@ -139,7 +198,10 @@ export const cleaning = (parts) => ({
     parts.path = path;
     parts.timeline.curves.setPath(path);
     this.pathSeen++;
-    if (path?.lost_keys?.length) this.say(`Keyframes set by hand on frames ${path.lost_keys.join(", ")} are on no span any more; they come back when the span does.`);
+    if (path?.lost_keys?.length)
+      this.say(
+        `Keyframes set by hand on frames ${path.lost_keys.join(", ")} are on no span any more; they come back when the span does.`,
+      );
     this.repaint();
   },
 
@@ -200,7 +262,10 @@ export const cleaning = (parts) => ({
   // Comes to rest at the keys and sets off from rest.
   easeKeys() {
     const rest = { velocity: { x: 0, y: 0 } };
-    const changes = this.pickedKeys.map((key) => ({ from: key.frame, key: { ...copy(key), arrive: rest, leave: rest } }));
+    const changes = this.pickedKeys.map((key) => ({
+      from: key.frame,
+      key: { ...copy(key), arrive: rest, leave: rest },
+    }));
     if (changes.length) this.setCleaning(this.withKeys(changes), this.keysTitle("At rest"));
   },
   forgetKeys() {

@@ -1,4 +1,5 @@
-// One object of several parts. Getters stay getters, so that they are worked out anew each time they are read; no part takes a name from another.
+// One object of several parts. Getters stay getters, so that they are worked out anew each time they are read; no part
+// takes a name from another.
 export function compose(...parts) {
   const whole = {};
   for (const part of parts) {

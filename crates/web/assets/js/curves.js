@@ -1,4 +1,5 @@
-// Place over time, raw and clean, with the keyframes of the clean path: across above, down below. Keyframes are picked, one or
+// Place over time, raw and clean, with the keyframes of the clean path: across above, down below. Keyframes are picked,
+// one or
 // several, dragged in place and time, stretched in time by the bar above them, and their handles turned.
 
 const KEY = 4; // Half the side of a keyframe's mark.
@@ -139,7 +140,10 @@ export class Curves {
 
   // What is under the pointer: a handle of the picked key, or a key.
   under(scale, x, y) {
-    const grip = this.bar && y < this.top + 13 && ["first", "last"].find((end) => Math.abs(scale.x(this.bar[end] + 0.5) - x) < GRIP);
+    const grip =
+      this.bar &&
+      y < this.top + 13 &&
+      ["first", "last"].find((end) => Math.abs(scale.x(this.bar[end] + 0.5) - x) < GRIP);
     if (grip) return { grip };
     for (const band of this.bands ?? []) {
       if (y < band.top || y > band.top + band.height || !this.path) continue;
@@ -159,7 +163,11 @@ export class Curves {
     if (grip) return stretched(keys, grip, frames);
     if (handle) return [{ from: key.frame, key: turned({ band, key, handle }, to) }];
     const { axis, perPixel } = band;
-    const moved = (one) => ({ ...one, frame: one.frame + frames, at: { ...one.at, [axis]: one.at[axis] + (to.y - from.y) * perPixel } });
+    const moved = (one) => ({
+      ...one,
+      frame: one.frame + frames,
+      at: { ...one.at, [axis]: one.at[axis] + (to.y - from.y) * perPixel },
+    });
     return keys.map((one) => ({ from: one.frame, key: moved(one) }));
   }
 }
@@ -172,15 +180,20 @@ function turned({ band, key, handle }, to) {
   return changed;
 }
 
-// One end of the picked keyframes moves by some frames, the other stays; velocities slow down as time is stretched. Null where keyframes
+// One end of the picked keyframes moves by some frames, the other stays; velocities slow down as time is stretched.
+// Null where keyframes
 // would fall on one frame.
 function stretched(keys, end, frames) {
   const [first, last] = [keys[0].frame, keys[keys.length - 1].frame];
   const [still, moving] = end === "last" ? [first, last] : [last, first];
   const factor = (moving + frames - still) / (moving - still);
   if (!(factor > 0)) return null;
-  const slower = (join) => (join.velocity ? { velocity: { x: join.velocity.x / factor, y: join.velocity.y / factor } } : join);
+  const slower = (join) =>
+    join.velocity ? { velocity: { x: join.velocity.x / factor, y: join.velocity.y / factor } } : join;
   const frameOf = (key) => Math.round(still + (key.frame - still) * factor);
-  const changes = keys.map((key) => ({ from: key.frame, key: { ...key, frame: frameOf(key), arrive: slower(key.arrive), leave: slower(key.leave) } }));
+  const changes = keys.map((key) => ({
+    from: key.frame,
+    key: { ...key, frame: frameOf(key), arrive: slower(key.arrive), leave: slower(key.leave) },
+  }));
   return new Set(changes.map(({ key }) => key.frame)).size === changes.length ? changes : null;
 }

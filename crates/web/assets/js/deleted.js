@@ -10,7 +10,12 @@ Alpine.data("deleted", () => ({
   },
   async purge(button) {
     const { id, name } = button.dataset;
-    if (!window.confirm(`Delete “${name}” for good, with all its films and everything made of them? This cannot be undone.`)) return;
+    if (
+      !window.confirm(
+        `Delete “${name}” for good, with all its films and everything made of them? This cannot be undone.`,
+      )
+    )
+      return;
     if (await this.ask("DELETE", `/api/projects/${id}/for-good`)) window.location.reload();
   },
   async ask(method, path) {

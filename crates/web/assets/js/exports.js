@@ -14,7 +14,14 @@ export const exporting = (parts) => ({
   // Motion as data, counted as the receiver counts.
   counted: "0",
   get dataFiles() {
-    const files = [["Samples, CSV", "samples.csv"], ["Samples, JSON", "samples.json"], ["Keyframes, CSV", "keys.csv"], ["Paths, JSON", "path.json"], ["Matrices, CSV", "matrices.csv"], ["Matrices, JSON", "matrices.json"]];
+    const files = [
+      ["Samples, CSV", "samples.csv"],
+      ["Samples, JSON", "samples.json"],
+      ["Keyframes, CSV", "keys.csv"],
+      ["Paths, JSON", "path.json"],
+      ["Matrices, CSV", "matrices.csv"],
+      ["Matrices, JSON", "matrices.json"],
+    ];
     return files.map(([name, file]) => ({ name, href: `${this.path}/${file}?count=${this.counted}` }));
   },
   countFrames(counted) {

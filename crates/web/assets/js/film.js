@@ -1,4 +1,5 @@
-// Parts of the film's own picture, changed or brought back: pixels of covers, and of what stands in front. Where they are comes from the server.
+// Parts of the film's own picture, changed or brought back: pixels of covers, and of what stands in front. Where they
+// are comes from the server.
 
 const LUMA = [0.2126, 0.7152, 0.0722]; // ITU-R BT.709-6, as the exporter has it.
 const REACH = 3; // Standard deviations of a blur that are painted.
@@ -13,7 +14,8 @@ const trace = (context, rings, { left, top, ratio }) => {
   }
 };
 
-// A canvas with what a drawable shows of `picture`, and where it is: in pixels of the film, `scale` of them to one of the canvas. `coarse` (up to 1) makes it
+// A canvas with what a drawable shows of `picture`, and where it is: in pixels of the film, `scale` of them to one of
+// the canvas. `coarse` (up to 1) makes it
 // smaller by that, for what only has to be quick.
 export function filmPart(shape, picture, size, coarse = 1) {
   const ratio = (picture.width / size.width) * coarse;
@@ -62,7 +64,8 @@ function blur(context, deviation, picture, { left, top, width, height, ratio, co
   // Beyond the picture's edge there is nothing: painted several times, the edge is as full as the rest.
   const atEdge = left < margin || top < margin || right < left + width + margin || bottom < top + height + margin;
   context.filter = `blur(${deviation * ratio}px)`;
-  for (let i = 0; i < (atEdge ? 4 : 1); i++) drawPart(context, picture, { left: x, top: y, width: right - x, height: bottom - y }, coarse, x - left, y - top);
+  for (let i = 0; i < (atEdge ? 4 : 1); i++)
+    drawPart(context, picture, { left: x, top: y, width: right - x, height: bottom - y }, coarse, x - left, y - top);
   context.filter = "none";
 }
 
@@ -78,7 +81,10 @@ function mosaic(context, side, middle, picture, { left, top, width, height, rati
   const columns = squares(middle.x, left, width);
   const rows = squares(middle.y, top, height);
   const [x0, y0] = [columns[0][0], rows[0][0]];
-  const [x1, y1] = [Math.min(picture.width * coarse, columns.at(-1)[1]), Math.min(picture.height * coarse, rows.at(-1)[1])].map(Math.floor);
+  const [x1, y1] = [
+    Math.min(picture.width * coarse, columns.at(-1)[1]),
+    Math.min(picture.height * coarse, rows.at(-1)[1]),
+  ].map(Math.floor);
   const { data, width: stride } = pixels(picture, { left: x0, top: y0, width: x1 - x0, height: y1 - y0 }, coarse);
   for (const [y, down] of rows) {
     for (const [x, right] of columns) {
@@ -141,8 +147,14 @@ export function litShare({ at, threshold }, picture, size) {
   const softness = 0.2;
   const ratio = picture.width / size.width;
   const edge = (value, most) => Math.min(most, Math.max(0, Math.round(value * ratio)));
-  const [left, right] = [edge(Math.floor(at.x) - reach, picture.width), edge(Math.floor(at.x) + reach + 1, picture.width)];
-  const [top, bottom] = [edge(Math.floor(at.y) - reach, picture.height), edge(Math.floor(at.y) + reach + 1, picture.height)];
+  const [left, right] = [
+    edge(Math.floor(at.x) - reach, picture.width),
+    edge(Math.floor(at.x) + reach + 1, picture.width),
+  ];
+  const [top, bottom] = [
+    edge(Math.floor(at.y) - reach, picture.height),
+    edge(Math.floor(at.y) + reach + 1, picture.height),
+  ];
   let value = 0;
   if (right > left && bottom > top) {
     const { data } = pixels(picture, { left, top, width: right - left, height: bottom - top });

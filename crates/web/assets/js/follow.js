@@ -49,14 +49,19 @@ export const following = (parts) => ({
     const place = this.dragPlace ?? sample;
     const seen = sample.state === "found";
     return {
-      match: sample.rough ? `${percent(sample.match)} of usual` : sample.state === "guide" || seen ? percent(sample.match) : "–",
+      match: sample.rough
+        ? `${percent(sample.match)} of usual`
+        : sample.state === "guide" || seen
+          ? percent(sample.match)
+          : "–",
       speed,
       state: sample.rough ? "rough" : STATE_WORDS[sample.state],
       x: place.x.toFixed(2),
       y: place.y.toFixed(2),
       sure: seen ? `±${sample.deviation.toFixed(2)} px` : "–",
       rival: !seen ? "–" : sample.peakRatio === null ? "none" : `${sample.peakRatio.toFixed(2)} : 1`,
-      back: sample.backError === null || !(seen || sample.state === "guide") ? "–" : `${sample.backError.toFixed(2)} px`,
+      back:
+        sample.backError === null || !(seen || sample.state === "guide") ? "–" : `${sample.backError.toFixed(2)} px`,
     };
   },
   get followText() {
@@ -71,7 +76,10 @@ export const following = (parts) => ({
     const job = this.jobs.find((one) => WORK.has(one.kind) && one.payload.pin === this.pin?.id);
     if (!job || !job.ended_at || job.kind !== "follow") return "";
     if (job.state === "failed") return job.problem;
-    if (job.state === "cancelled") return this.track?.isSolved() ? "" : "Stopped by hand. What was found is kept; it is the live pass, not solved over the whole shot.";
+    if (job.state === "cancelled")
+      return this.track?.isSolved()
+        ? ""
+        : "Stopped by hand. What was found is kept; it is the live pass, not solved over the whole shot.";
     if (job.result.solved) return "";
     const stops = job.result.ends.filter((end) => end.end.reason !== "end_of_range");
     return stops.map((end) => end.sentence).join(" ");
@@ -102,7 +110,12 @@ export const following = (parts) => ({
     const said = await this.edit(`${isCut ? "A cut" : "No cut"} on frame ${cut}`, { edit: "set_no_cuts", frames });
     if (!said || isCut || !this.track) return;
     const forward = Boolean(this.track.get(cut - 1));
-    const body = { pin: this.pin.id, from: forward ? cut - 1 : cut, directions: [forward ? "forward" : "backward"], single: false };
+    const body = {
+      pin: this.pin.id,
+      from: forward ? cut - 1 : cut,
+      directions: [forward ? "forward" : "backward"],
+      single: false,
+    };
     this.write(() => call("POST", `${this.path}/follow`, { revision: this.revision, ...body }));
   },
   get followClass() {
@@ -136,7 +149,9 @@ export const following = (parts) => ({
       const { doubts, next_guide, pace, off_others, keys } = await call("GET", `${this.path}/pins/${pin.id}/doubts`);
       if (pin.id !== this.pin?.id) return;
       // A guide that was looked at and accepted stays accepted.
-      this.doubts = doubts.filter(({ frame, reason }) => reason !== "guide_off" || !this.answered.has(`${pin.id} ${frame}`));
+      this.doubts = doubts.filter(
+        ({ frame, reason }) => reason !== "guide_off" || !this.answered.has(`${pin.id} ${frame}`),
+      );
       this.nextGuide = next_guide;
       this.keyPictures = keys;
       this.refreshPatches();
@@ -147,9 +162,12 @@ export const following = (parts) => ({
       if (error.word !== "offline") this.say(error.message, true);
     }
   },
-  // The next pennant after this frame, round and round: the pace changes there, so a guide helps. Worked like the doubts.
+  // The next pennant after this frame, round and round: the pace changes there, so a guide helps. Worked like the
+  // doubts.
   nextPennant() {
-    const pennants = [...new Set([...(this.pace?.changes ?? []), ...(this.picturePace?.changes ?? [])])].sort((a, b) => a - b);
+    const pennants = [...new Set([...(this.pace?.changes ?? []), ...(this.picturePace?.changes ?? [])])].sort(
+      (a, b) => a - b,
+    );
     if (!pennants.length) return this.say("The pace is even: no frame wants a guide for it.");
     const next = pennants.find((frame) => frame > this.frame) ?? pennants[0];
     this.showBelow("pace");
@@ -200,7 +218,9 @@ export const following = (parts) => ({
   async lookHidden() {
     const { frame } = this;
     const run = this.track?.gaps(this.first, this.last).find(([first, last]) => first <= frame && frame <= last);
-    const done = this.changeRange(run ? { first: run[0], last: run[1] } : { first: frame, last: frame }, { do: "hide" });
+    const done = this.changeRange(run ? { first: run[0], last: run[1] } : { first: frame, last: frame }, {
+      do: "hide",
+    });
     this.goOnLooking(frame);
     await done;
   },
@@ -216,7 +236,9 @@ export const following = (parts) => ({
     }
   },
   get lookText() {
-    return this.looking ? "Arrows move the point by 1 px, with Shift by 10, with Alt by 0.1. Enter: it is right, next. H: hidden here, next. Esc: leave." : "";
+    return this.looking
+      ? "Arrows move the point by 1 px, with Shift by 10, with Alt by 0.1. Enter: it is right, next. H: hidden here, next. Esc: leave."
+      : "";
   },
 
   // How work on a pin ended is said once, where it happened.
@@ -235,7 +257,13 @@ export const following = (parts) => ({
 
   follow(how) {
     if (!this.pin || !this.here) return;
-    const directions = { both: ["forward", "backward"], forward: ["forward"], backward: ["backward"], "one on": ["forward"], "one back": ["backward"] }[how];
+    const directions = {
+      both: ["forward", "backward"],
+      forward: ["forward"],
+      backward: ["backward"],
+      "one on": ["forward"],
+      "one back": ["backward"],
+    }[how];
     const single = how.startsWith("one");
     const [pin, from] = [this.pin.id, this.frame];
     this.write(() => call("POST", `${this.path}/follow`, { revision: this.revision, pin, from, directions, single }));
@@ -264,7 +292,9 @@ export const following = (parts) => ({
   // A place on this frame set by hand; what depends on it is solved anew.
   setGuide(x, y) {
     const { pin, frame } = this;
-    return this.write(() => call("POST", `${this.path}/guides`, { revision: this.revision, pin: pin.id, frame, at: { x, y } }));
+    return this.write(() =>
+      call("POST", `${this.path}/guides`, { revision: this.revision, pin: pin.id, frame, at: { x, y } }),
+    );
   },
   acceptHere() {
     if (this.here && !this.isGuide) this.setGuide(this.sample.x, this.sample.y);

@@ -1,4 +1,5 @@
-// The picture held still on the pin, or on all pins of the subject (then turn and growth too), or the view that goes along.
+// The picture held still on the pin, or on all pins of the subject (then turn and growth too), or the view that goes
+// along.
 
 import { place } from "./player.js";
 
@@ -42,7 +43,11 @@ export const holding = (parts) => ({
       // Held where, and as, it was when it began, or where the view has been moved to since.
       parts.holdAt ??= { at, pose, scale: view.scale, turn: view.turn };
       const held = parts.holdAt;
-      const still = { ...view, scale: (held.scale * held.pose.growth) / pose.growth, turn: held.turn + held.pose.turn - pose.turn };
+      const still = {
+        ...view,
+        scale: (held.scale * held.pose.growth) / pose.growth,
+        turn: held.turn + held.pose.turn - pose.turn,
+      };
       const now = place(still, on.x, on.y);
       return { ...still, x: still.x + held.at.x - now.x, y: still.y + held.at.y - now.y };
     }

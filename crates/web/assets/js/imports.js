@@ -2,7 +2,14 @@
 import { call } from "./api.js";
 
 // What a column can mean, and whether a table may do without.
-const COLUMNS = [["frame", "Frame", false], ["x", "Across, px", false], ["y", "Down, px", false], ["matched", "Match, 0 to 1", true], ["state", "State", true], ["pin", "Name", true]];
+const COLUMNS = [
+  ["frame", "Frame", false],
+  ["x", "Across, px", false],
+  ["y", "Down, px", false],
+  ["matched", "Match, 0 to 1", true],
+  ["state", "State", true],
+  ["pin", "Name", true],
+];
 
 export const importing = () => ({
   table: null,
@@ -32,7 +39,10 @@ export const importing = () => ({
     return (this.table?.headers ?? []).map((name, index) => ({ index, name: name || `column ${index + 1}` }));
   },
   get previewRows() {
-    return (this.table?.rows ?? []).map((fields, row) => ({ row, fields: fields.map((text, index) => ({ key: `${row} ${index}`, text })) }));
+    return (this.table?.rows ?? []).map((fields, row) => ({
+      row,
+      fields: fields.map((text, index) => ({ key: `${row} ${index}`, text })),
+    }));
   },
   columnChosen(key, value) {
     this.mappingSet(key, value === "" ? null : Number(value));

@@ -3,7 +3,13 @@ import Alpine from "../vendor/alpine-csp.esm.js";
 import { EASINGS, get, keyableOf, same } from "./settings.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
-const ON_TOP = [["across", "across, px"], ["down", "down, px"], ["size", "size, ×"], ["turn", "turn, °"], ["opacity", "opacity, ×"]];
+const ON_TOP = [
+  ["across", "across, px"],
+  ["down", "down, px"],
+  ["size", "size, ×"],
+  ["turn", "turn, °"],
+  ["opacity", "opacity, ×"],
+];
 const usual = (number) => (number === "size" || number === "opacity" ? 1 : 0);
 
 export const keyframes = () => ({
@@ -11,18 +17,31 @@ export const keyframes = () => ({
   get keyNumbers() {
     const one = Alpine.raw(this.attached);
     if (!one) return [];
-    const settings = keyableOf(one).map((field) => ({ value: field.path, factor: field.factor ?? 1, text: field.unit ? `${field.name}, ${field.unit}` : field.name }));
+    const settings = keyableOf(one).map((field) => ({
+      value: field.path,
+      factor: field.factor ?? 1,
+      text: field.unit ? `${field.name}, ${field.unit}` : field.name,
+    }));
     return [...ON_TOP.map(([value, text]) => ({ value, factor: 1, text })), ...settings];
   },
   get keyRows() {
     const keys = this.attached?.show.keys ?? [];
     const numbers = this.keyNumbers;
     // A keyframe of a part that was taken away counts again when it is there again.
-    const known = (number) => numbers.find(({ value }) => value === number) ?? { factor: 1, text: `${number} (not there now)` };
+    const known = (number) =>
+      numbers.find(({ value }) => value === number) ?? { factor: 1, text: `${number} (not there now)` };
     const rows = keys.map((key, index) => {
       const { text, factor } = known(key.number);
       const easing = Object.keys(EASINGS).findIndex((name) => same(EASINGS[name], key.easing));
-      return { index, key: `${key.number}${key.frame}`, frame: key.frame, name: text, factor, value: Math.round(key.value * factor * 1000) / 1000, easing };
+      return {
+        index,
+        key: `${key.number}${key.frame}`,
+        frame: key.frame,
+        name: text,
+        factor,
+        value: Math.round(key.value * factor * 1000) / 1000,
+        easing,
+      };
     });
     rows.sort((a, b) => a.name.localeCompare(b.name) || a.frame - b.frame);
     return rows.map((row, i) => ({ ...row, heading: row.name === rows[i - 1]?.name ? null : row.name }));
@@ -36,7 +55,10 @@ export const keyframes = () => ({
     this.put(one, title);
   },
   changeKey(row, change) {
-    this.putKeys(copy(this.attached.show.keys).map((key, i) => (i === row.index ? { ...key, ...change } : key)), `Keyframe ${row.frame}`);
+    this.putKeys(
+      copy(this.attached.show.keys).map((key, i) => (i === row.index ? { ...key, ...change } : key)),
+      `Keyframe ${row.frame}`,
+    );
   },
   // A keyframe on the frame in view, with the value that the number has near.
   addKeyHere(number) {
@@ -64,6 +86,9 @@ export const keyframes = () => ({
     this.changeKey(row, { easing: Object.values(EASINGS)[value] });
   },
   removeKey(row) {
-    this.putKeys(copy(this.attached.show.keys).filter((_, i) => i !== row.index), `Remove keyframe ${row.frame}`);
+    this.putKeys(
+      copy(this.attached.show.keys).filter((_, i) => i !== row.index),
+      `Remove keyframe ${row.frame}`,
+    );
   },
 });

@@ -33,11 +33,22 @@ export const mending = (parts) => ({
     return track.gaps(this.first, this.last).map(([first, last, state]) => {
       const inner = first > begins && last < ends;
       const word = state === "outside" ? "outside" : state === "hidden" ? "hidden" : "nothing found";
-      return { key: `${first}-${last}`, first, last, text: `${word}, ${frames(first, last)}`, inner, act: inner ? "Bridge" : "Carry on" };
+      return {
+        key: `${first}-${last}`,
+        first,
+        last,
+        text: `${word}, ${frames(first, last)}`,
+        inner,
+        act: inner ? "Bridge" : "Carry on",
+      };
     });
   },
   get riders() {
-    return this.subjects.flatMap((one) => one.pins.map((pin, i) => ({ id: pin.id, name: one.pins.length > 1 ? `${one.name} (${i + 1})` : one.name })).filter((pin) => pin.id !== this.pin?.id));
+    return this.subjects.flatMap((one) =>
+      one.pins
+        .map((pin, i) => ({ id: pin.id, name: one.pins.length > 1 ? `${one.name} (${i + 1})` : one.name }))
+        .filter((pin) => pin.id !== this.pin?.id),
+    );
   },
 
   choose(range) {
@@ -48,7 +59,11 @@ export const mending = (parts) => ({
   edge(which) {
     const { frame } = this;
     const { first, last } = this.target;
-    this.choose(which === "first" ? { first: frame, last: Math.max(frame, last) } : { first: Math.min(first, frame), last: frame });
+    this.choose(
+      which === "first"
+        ? { first: frame, last: Math.max(frame, last) }
+        : { first: Math.min(first, frame), last: frame },
+    );
   },
 
   changeRange(range, action) {
@@ -96,12 +111,16 @@ export const mending = (parts) => ({
     if (this.frame > this.first) this.changeRange({ first: this.first, last: this.frame - 1 }, { do: "hide" });
   },
   crossGap(row) {
-    this.changeRange({ first: row.first, last: row.last }, row.inner ? { do: "bridge", how: "smooth" } : { do: "carry_on" });
+    this.changeRange(
+      { first: row.first, last: row.last },
+      row.inner ? { do: "bridge", how: "smooth" } : { do: "carry_on" },
+    );
   },
 
   // --- by hand ------------------------------------------------------------------------------------------------------
 
-  // Each click says where it is on a frame, and the next frame asked for comes up; what lies between is bridged. Some twelve clicks
+  // Each click says where it is on a frame, and the next frame asked for comes up; what lies between is bridged. Some
+  // twelve clicks
   // for a range, and the last frame for sure.
   beginByHand() {
     if (!this.pin || !this.chosen) return;
@@ -137,18 +156,26 @@ export const mending = (parts) => ({
     if (done) this.choose(null);
   },
   get byHandText() {
-    return this.byHand ? `Frame ${this.frame}: click where it is, ${this.byHand.places.length + 1} of ${this.byHand.frames.length}. Esc: enough` : "";
+    return this.byHand
+      ? `Frame ${this.frame}: click where it is, ${this.byHand.places.length + 1} of ${this.byHand.frames.length}. Esc: enough`
+      : "";
   },
 
   // The next click puts the pin on another feature of the same subject, which leads from this frame on.
   beginHandOver() {
     if (!this.subject) return;
     this.handing = true;
-    this.say("Click on another feature of the same subject: from this frame on it leads, and the path goes on without a jump.");
+    this.say(
+      "Click on another feature of the same subject: from this frame on it leads, and the path goes on without a jump.",
+    );
     this.repaint();
   },
   get handOverRows() {
-    return (this.subject?.hand_overs ?? []).map((over) => ({ key: over.from, from: over.from, text: `led by another feature from frame ${over.from}` }));
+    return (this.subject?.hand_overs ?? []).map((over) => ({
+      key: over.from,
+      from: over.from,
+      text: `led by another feature from frame ${over.from}`,
+    }));
   },
   removeHandOver(row) {
     const over = this.subject.hand_overs.find((one) => one.from === row.from);

@@ -1,4 +1,5 @@
-// One stream of news for all pages of a browser: it keeps only a few connections to a server, and each page with one of its own would use them up.
+// One stream of news for all pages of a browser: it keeps only a few connections to a server, and each page with one of
+// its own would use them up.
 const AGAIN = 5000; // Milliseconds until a stream that was refused is asked for again; one that breaks comes back by itself.
 const pages = new Set();
 let open = false;

@@ -55,11 +55,12 @@ export class Overlay {
     if (state.playing) return;
     for (const spot of state.spots) {
       const { x, y } = this.player.toStage(spot.at.x, spot.at.y);
-      const d = {
-        flat: `M${x - 5} ${y - 5}l10 10M${x + 5} ${y - 5}l-10 10`,
-        edge_only: `M${x - 7} ${y}h14`,
-        repeats: `M${x - 7} ${y - 4}h6v8h-6zM${x + 1} ${y - 4}h6v8h-6z`,
-      }[spot.problem] ?? `M${x - 7} ${y}a7 7 0 1 0 14 0a7 7 0 1 0-14 0zM${x - 1} ${y}h2`;
+      const d =
+        {
+          flat: `M${x - 5} ${y - 5}l10 10M${x + 5} ${y - 5}l-10 10`,
+          edge_only: `M${x - 7} ${y}h14`,
+          repeats: `M${x - 7} ${y - 4}h6v8h-6zM${x + 1} ${y - 4}h6v8h-6z`,
+        }[spot.problem] ?? `M${x - 7} ${y}a7 7 0 1 0 14 0a7 7 0 1 0-14 0zM${x - 1} ${y}h2`;
       make("path", { class: "dark", d, "stroke-width": 4 }, this.spots);
       make("path", { class: spot.problem ? "light" : "light good", d, "stroke-width": 2 }, this.spots);
     }
@@ -84,7 +85,11 @@ export class Overlay {
     const d = `M${at.x - arm} ${at.y}h${arm - gap}M${at.x + gap} ${at.y}h${arm - gap}M${at.x} ${at.y - arm}v${arm - gap}M${at.x} ${at.y + gap}v${arm - gap}`;
     make("path", { class: "dark", d, "stroke-width": 4 }, this.marks);
     make("path", { class: "light", d, "stroke-width": 2 }, this.marks);
-    make("rect", { class: "grab", x: at.x - REACH / 2, y: at.y - REACH / 2, width: REACH, height: REACH, "data-grab": "point" }, this.marks);
+    make(
+      "rect",
+      { class: "grab", x: at.x - REACH / 2, y: at.y - REACH / 2, width: REACH, height: REACH, "data-grab": "point" },
+      this.marks,
+    );
   }
 
   boxes(pin, at, scale) {
@@ -98,12 +103,28 @@ export class Overlay {
     const attributes = { x: at.x - halfWidth, y: at.y - halfHeight, width: 2 * halfWidth, height: 2 * halfHeight };
     make("rect", { class: "dark", "stroke-width": 3, ...attributes }, this.marks);
     make("rect", { class: `light ${kind}`, "stroke-width": 1.2, ...attributes }, this.marks);
-    for (const [sx, sy] of [[-1, -1], [1, -1], [-1, 1], [1, 1]]) {
+    for (const [sx, sy] of [
+      [-1, -1],
+      [1, -1],
+      [-1, 1],
+      [1, 1],
+    ]) {
       // Never so near to the point that one cannot be told from the other.
       const x = at.x + sx * Math.max(halfWidth, NEAREST);
       const y = at.y + sy * Math.max(halfHeight, NEAREST);
       make("rect", { class: "grip", x: x - GRIP / 2, y: y - GRIP / 2, width: GRIP, height: GRIP }, this.marks);
-      make("rect", { class: "size-grab", x: x - REACH / 2 + sx * 4, y: y - REACH / 2 + sy * 4, width: REACH, height: REACH, "data-grab": kind }, this.marks);
+      make(
+        "rect",
+        {
+          class: "size-grab",
+          x: x - REACH / 2 + sx * 4,
+          y: y - REACH / 2 + sy * 4,
+          width: REACH,
+          height: REACH,
+          "data-grab": kind,
+        },
+        this.marks,
+      );
     }
   }
 
@@ -117,9 +138,25 @@ export class Overlay {
   // Another pin of the same subject: a ring with its number, which picks it.
   ownPin({ id, number, place }) {
     const at = this.player.toStage(place.x, place.y);
-    for (const [kind, width] of [["dark", 4], ["light", 2]]) make("circle", { class: kind, cx: at.x, cy: at.y, r: 7, "stroke-width": width }, this.marks);
+    for (const [kind, width] of [
+      ["dark", 4],
+      ["light", 2],
+    ])
+      make("circle", { class: kind, cx: at.x, cy: at.y, r: 7, "stroke-width": width }, this.marks);
     this.tag(at, number);
-    make("rect", { class: "pick", x: at.x - REACH / 2, y: at.y - REACH / 2, width: REACH, height: REACH, "data-grab": "pin", "data-pin": id }, this.marks);
+    make(
+      "rect",
+      {
+        class: "pick",
+        x: at.x - REACH / 2,
+        y: at.y - REACH / 2,
+        width: REACH,
+        height: REACH,
+        "data-grab": "pin",
+        "data-pin": id,
+      },
+      this.marks,
+    );
   }
 
   // A point that the pins carry: a square, dashed while it was only put down by eye.
@@ -129,12 +166,27 @@ export class Overlay {
     make("rect", { class: "dark", ...box, "stroke-width": 4 }, this.marks);
     make("rect", { class: "light", ...box, "stroke-width": 2, "stroke-dasharray": byEye ? "4 3" : "none" }, this.marks);
     this.tag(at, letter);
-    make("rect", { class: "grab", x: at.x - REACH / 2, y: at.y - REACH / 2, width: REACH, height: REACH, "data-grab": "carried", "data-point": id }, this.marks);
+    make(
+      "rect",
+      {
+        class: "grab",
+        x: at.x - REACH / 2,
+        y: at.y - REACH / 2,
+        width: REACH,
+        height: REACH,
+        "data-grab": "carried",
+        "data-point": id,
+      },
+      this.marks,
+    );
   }
 
   // The boundary line as far as it is linked.
   linked(places) {
-    const points = places.map((place) => this.player.toStage(place.x, place.y)).map(({ x, y }) => `${x},${y}`).join(" ");
+    const points = places
+      .map((place) => this.player.toStage(place.x, place.y))
+      .map(({ x, y }) => `${x},${y}`)
+      .join(" ");
     make("polyline", { class: "dark", points, "stroke-width": 5 }, this.marks);
     make("polyline", { class: "light", points, "stroke-width": 2.5, "stroke-dasharray": "7 5" }, this.marks);
   }

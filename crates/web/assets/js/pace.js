@@ -6,7 +6,10 @@ const PICTURE = { line: "#8a867c", width: 3, pennant: "#6b675e" };
 export function drawPace(context, scale, { pace, picturePace }, top, height) {
   context.fillStyle = "#f5f2eb";
   context.fillRect(0, top, scale.width, height);
-  const both = [[picturePace, PICTURE], [pace, PIN]].filter(([one]) => one?.runs.length);
+  const both = [
+    [picturePace, PICTURE],
+    [pace, PIN],
+  ].filter(([one]) => one?.runs.length);
   const fastest = Math.max(1, ...both.flatMap(([one]) => one.runs.flatMap((run) => run.speeds)));
   const y = (speed) => top + 16 + (height - 22) * (1 - speed / fastest);
   for (const [one, look] of both) {
@@ -18,10 +21,15 @@ export function drawPace(context, scale, { pace, picturePace }, top, height) {
       context.stroke();
     }
   }
-  for (const [one, look] of both) for (const frame of one.changes) pennant(context, scale.x(frame + 0.5), top, height, look);
+  for (const [one, look] of both)
+    for (const frame of one.changes) pennant(context, scale.x(frame + 0.5), top, height, look);
   context.fillStyle = "#595750";
   context.font = '11px "Public Sans", sans-serif';
-  context.fillText(both.length ? `speed, 0 to ${fastest.toFixed(1)} px a frame` : "The pace is known once the film is read.", 12, top + 12);
+  context.fillText(
+    both.length ? `speed, 0 to ${fastest.toFixed(1)} px a frame` : "The pace is known once the film is read.",
+    12,
+    top + 12,
+  );
 }
 
 // Where the pace changes: a guide there helps. The pin's are filled, those of the picture hollow and lower.

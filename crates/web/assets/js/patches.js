@@ -13,7 +13,8 @@ export const patching = () => ({
     this.largePatches = !this.largePatches;
     this.refreshPatches();
   },
-  // The nearest other frame on which it was plainly seen or set by hand; the one on which it was picked, where there is none.
+  // The nearest other frame on which it was plainly seen or set by hand; the one on which it was picked, where there is
+  // none.
   get comparedFrame() {
     const far = (frame) => Math.abs(frame - this.frame);
     const others = this.againstFirst ? [] : this.keyPictures.filter((key) => key !== this.frame && this.track.get(key));

@@ -29,11 +29,15 @@ export const picturing = () => ({
 async function bringIn(project, file) {
   let response;
   try {
-    response = await fetch(`/api/projects/${project}/pictures?name=${encodeURIComponent(file.name)}`, { method: "PUT", body: file });
+    response = await fetch(`/api/projects/${project}/pictures?name=${encodeURIComponent(file.name)}`, {
+      method: "PUT",
+      body: file,
+    });
   } catch {
     throw failure("The server cannot be reached; the picture was not brought in.", "offline");
   }
   const answer = await response.json().catch(() => null);
-  if (!response.ok) throw failure(answer?.message ?? `The server answered ${response.status}.`, answer?.error ?? "unknown");
+  if (!response.ok)
+    throw failure(answer?.message ?? `The server answered ${response.status}.`, answer?.error ?? "unknown");
   return answer;
 }

@@ -46,7 +46,9 @@ export const placing = (parts) => ({
     const frame = this.frame;
     const hand_over = this.handing ? this.selected : null;
     if (!hand_over) this.beginAhead();
-    const answer = await this.write(() => call("POST", `${this.path}/pins`, { revision: this.revision, frame, x, y, follow: true, hand_over }));
+    const answer = await this.write(() =>
+      call("POST", `${this.path}/pins`, { revision: this.revision, frame, x, y, follow: true, hand_over }),
+    );
     if (!answer) {
       if (!hand_over) this.refuseAhead();
       return;

@@ -1,4 +1,5 @@
-// The scene while it plays: straight onto the canvas of the picture, which costs a tenth of what a stack of elements does. Artwork is made into bitmaps of the size in which it is
+// The scene while it plays: straight onto the canvas of the picture, which costs a tenth of what a stack of elements
+// does. Artwork is made into bitmaps of the size in which it is
 // seen; at rest the stack of elements (scene.js) shows every pixel as the film will have it.
 
 import { filmPart, litShare } from "./film.js";
@@ -67,13 +68,21 @@ export class Playback {
     }[shape.shape];
     if (paint) return paint();
     // What is only cut out of the picture needs no canvas of its own.
-    if (shape.effect?.plain && !shape.inside_out) return area(context, { rings: shape.rings, colour: shape.effect.plain, blur: shape.feather });
+    if (shape.effect?.plain && !shape.inside_out)
+      return area(context, { rings: shape.rings, colour: shape.effect.plain, blur: shape.feather });
     if (shape.shape === "front" && !shape.brightness && shape.rings.length) return this.front(context, shape, shown);
     if (shape.effect?.mosaic && !shape.inside_out) return this.mosaic(context, shape, shown);
     const seen = Math.min(1, this.player.view.scale);
     const coarse = shape.effect?.blur ? Math.min(seen, BLUR_SEEN / shape.effect.blur) : seen;
     const part = filmPart(shape, shown, this.player.size, coarse);
-    if (part) context.drawImage(part.canvas, part.left, part.top, part.canvas.width * part.scale, part.canvas.height * part.scale);
+    if (part)
+      context.drawImage(
+        part.canvas,
+        part.left,
+        part.top,
+        part.canvas.width * part.scale,
+        part.canvas.height * part.scale,
+      );
   }
 
   // The picture made as small as there are squares, and large again.
@@ -175,7 +184,8 @@ function softly(context, lines, closed, { blur, width = 0, ...style }, paint) {
 
 const scratch = {};
 
-// A canvas for what is made on the way: kept, and only ever made larger, as making one takes longer than painting on it.
+// A canvas for what is made on the way: kept, and only ever made larger, as making one takes longer than painting on
+// it.
 function blank(name, wide, tall) {
   const context = (scratch[name] ??= new OffscreenCanvas(1, 1).getContext("2d"));
   const { canvas } = context;
@@ -207,5 +217,9 @@ async function rasterised(art, ratio) {
   const [width, height] = [art.width, art.height].map((side) => Math.max(1, Math.round((side + 2 * MARGIN) * ratio)));
   const image = Object.assign(new Image(width, height), { src: svgAddress(art, width, height) });
   await image.decode();
-  return { bitmap: await createImageBitmap(image, { resizeWidth: width, resizeHeight: height }), margin: MARGIN, ratio };
+  return {
+    bitmap: await createImageBitmap(image, { resizeWidth: width, resizeHeight: height }),
+    margin: MARGIN,
+    ratio,
+  };
 }

@@ -149,7 +149,8 @@ export class Player {
     }, 200);
   }
 
-  // Past the browser's cache: it writes every picture to disk, and a disk that is busy stops the film. The server has them at hand.
+  // Past the browser's cache: it writes every picture to disk, and a disk that is busy stops the film. The server has
+  // them at hand.
   async load(address) {
     const response = await fetch(address, { cache: "no-store" });
     if (!response.ok) throw new Error(`picture: ${response.status}`);

@@ -1,4 +1,5 @@
-// The pointer on the picture: what a click does, and everything that can be dragged. While something is dragged it is shown
+// The pointer on the picture: what a click does, and everything that can be dragged. While something is dragged it is
+// shown
 // where the pointer takes it; on letting go it is one edit, and the server's answer replaces it.
 
 const copy = (value) => JSON.parse(JSON.stringify(value));
@@ -18,11 +19,15 @@ export class Pointer {
       const box = stage.getBoundingClientRect();
       return { x: event.clientX - box.left, y: event.clientY - box.top };
     };
-    stage.addEventListener("wheel", (event) => {
-      event.preventDefault();
-      const { x, y } = at(event);
-      this.player.zoom(Math.exp(-event.deltaY * 0.002), x, y);
-    }, { passive: false });
+    stage.addEventListener(
+      "wheel",
+      (event) => {
+        event.preventDefault();
+        const { x, y } = at(event);
+        this.player.zoom(Math.exp(-event.deltaY * 0.002), x, y);
+      },
+      { passive: false },
+    );
     stage.addEventListener("pointerdown", (event) => {
       if (event.target.closest(".notice") || event.button > 1) return;
       this.drag = this.startDrag(event, at(event));
@@ -63,10 +68,14 @@ export class Pointer {
     if (this.bench.linking) return this.writeAt({ x, y }, event, this.bench.linkingText);
     if (this.bench.outlining) return this.writeAt({ x, y }, event, this.bench.outliningText);
     const texts = {
-      point: "Drag: correct it on this frame", pattern: "Drag: size of the pattern", search: "Drag: size of the search area",
-      grow: "Drag: larger or smaller", turn: "Drag: turn it; with Shift in steps of 15°",
+      point: "Drag: correct it on this frame",
+      pattern: "Drag: size of the pattern",
+      search: "Drag: size of the search area",
+      grow: "Drag: larger or smaller",
+      turn: "Drag: turn it; with Shift in steps of 15°",
       attachment: "Click: its settings. Drag: move it; it keeps following",
-      pin: "Click: this pin", carried: "Drag: correct it on this frame, it counts for all"
+      pin: "Click: this pin",
+      carried: "Drag: correct it on this frame, it counts for all",
     };
     const wanted = !this.drag && !grab && this.bench.wantsPin;
     const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
@@ -131,7 +140,9 @@ export class Pointer {
   // While a boundary line is linked, pins and carried points are its corners.
   linkOrMove(grab, from, event) {
     const { pin, point } = event.target.dataset ?? {};
-    const corner = { pin: () => ({ pin }), carried: () => ({ point }), point: () => ({ pin: this.bench.pin.id }) }[grab]?.();
+    const corner = { pin: () => ({ pin }), carried: () => ({ point }), point: () => ({ pin: this.bench.pin.id }) }[
+      grab
+    ]?.();
     if (!corner) return this.dragGround(from, event);
     return { move: () => {}, end: (_, cancelled) => !cancelled && this.bench.link(corner) };
   }
@@ -142,14 +153,18 @@ export class Pointer {
 
   dragCarried(from, id) {
     const { place } = this.bench.carriedHere().find((one) => one.id === id);
-    const to = (at) => ({ x: place.x + (at.x - from.x) / this.player.view.scale, y: place.y + (at.y - from.y) / this.player.view.scale });
+    const to = (at) => ({
+      x: place.x + (at.x - from.x) / this.player.view.scale,
+      y: place.y + (at.y - from.y) / this.player.view.scale,
+    });
     return {
       move: (at) => {
         this.bench.dragCarried = { id, place: to(at) };
         this.bench.repaint();
       },
       end: async (at, cancelled) => {
-        if (!cancelled && Math.hypot(at.x - from.x, at.y - from.y) > 1) await this.bench.placePoint(to(at).x, to(at).y, id);
+        if (!cancelled && Math.hypot(at.x - from.x, at.y - from.y) > 1)
+          await this.bench.placePoint(to(at).x, to(at).y, id);
         this.bench.dragCarried = null;
         this.bench.repaint();
       },
@@ -169,7 +184,11 @@ export class Pointer {
         this.bench.repaint();
       },
       end: async (_, cancelled) => {
-        if (this.bench.dragPin && !cancelled) await this.bench.putPinSettings({ pattern: pin.pattern, search: pin.search }, kind === "pattern" ? "Size of the pattern" : "Size of the search area");
+        if (this.bench.dragPin && !cancelled)
+          await this.bench.putPinSettings(
+            { pattern: pin.pattern, search: pin.search },
+            kind === "pattern" ? "Size of the pattern" : "Size of the search area",
+          );
         this.bench.dragPin = null;
         this.bench.repaint();
       },
@@ -204,13 +223,17 @@ export class Pointer {
   dragHandle(grab, from, id) {
     const about = this.overlay.scene.middle;
     const place = ({ x, y }) => this.player.toPicture(x, y);
-    const [reach, angle] = [(at) => Math.hypot(at.x - about.x, at.y - about.y), (at) => Math.atan2(at.y - about.y, at.x - about.x)];
+    const [reach, angle] = [
+      (at) => Math.hypot(at.x - about.x, at.y - about.y),
+      (at) => Math.atan2(at.y - about.y, at.x - about.x),
+    ];
     const start = place(from);
     const shift = { of: id, x: 0, y: 0, factor: 1, turn: 0, about };
     const to = (at, event) => {
       const now = place(at);
       if (grab === "grow") shift.factor = Math.min(20, Math.max(0.05, reach(now) / Math.max(1, reach(start))));
-      else shift.turn = event.shiftKey ? Math.round((angle(now) - angle(start)) / STEP) * STEP : angle(now) - angle(start);
+      else
+        shift.turn = event.shiftKey ? Math.round((angle(now) - angle(start)) / STEP) * STEP : angle(now) - angle(start);
     };
     return {
       move: (at, event) => {

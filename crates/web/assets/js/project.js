@@ -3,7 +3,8 @@ import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, listen, throttled } from "./api.js";
 import { describeJob } from "./jobs.js";
 
-const size = (bytes) => (bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${Math.max(0.1, bytes / 1e6).toFixed(1)} MB`);
+const size = (bytes) =>
+  bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${Math.max(0.1, bytes / 1e6).toFixed(1)} MB`;
 
 function describe(clip) {
   const shot = clip.shots[0];
@@ -30,7 +31,11 @@ function describe(clip) {
 }
 
 const describePicture = ({ id, name, width, height }) => ({
-  id, name, src: `/pictures/${id}`, size: `${width} × ${height}`, removal: `Remove ${name}`,
+  id,
+  name,
+  src: `/pictures/${id}`,
+  size: `${width} × ${height}`,
+  removal: `Remove ${name}`,
 });
 
 Alpine.data("project", () => ({

@@ -4,7 +4,12 @@ import { call } from "./api.js";
 import { describeJob } from "./jobs.js";
 
 const EVERY = 1000; // Milliseconds between two looks.
-const GROUPS = [["Running", ["running"]], ["Waiting", ["waiting"]], ["Failed or stopped", ["failed", "cancelled"]], ["Done", ["done"]]];
+const GROUPS = [
+  ["Running", ["running"]],
+  ["Waiting", ["waiting"]],
+  ["Failed or stopped", ["failed", "cancelled"]],
+  ["Done", ["done"]],
+];
 
 Alpine.data("queue", () => ({
   jobs: [],
@@ -31,8 +36,10 @@ Alpine.data("queue", () => ({
     return this.ask("POST", `/api/jobs/${id}/cancel`, {});
   },
   async remove(job) {
-    if (job.file && !window.confirm(`Delete “${job.title}” of ${job.about || job.project}? It can be made again.`)) return;
-    if (await this.ask("DELETE", `/api/exports/${job.id}`)) this.jobs = this.jobs.filter((other) => other.id !== job.id);
+    if (job.file && !window.confirm(`Delete “${job.title}” of ${job.about || job.project}? It can be made again.`))
+      return;
+    if (await this.ask("DELETE", `/api/exports/${job.id}`))
+      this.jobs = this.jobs.filter((other) => other.id !== job.id);
   },
   async ask(method, path, body) {
     try {

@@ -44,11 +44,18 @@ export const rowing = (parts) => ({
     if (members.length > 1) return Track.together(members.map((pin) => parts.tracks.get(pin.id)));
     const first = parts.tracks.get(subject.pins[0].id) ?? null;
     if (!subject.hand_overs.length) return first;
-    return Track.joined(first, subject.hand_overs.map((over) => [over.from, parts.tracks.get(over.pin)]));
+    return Track.joined(
+      first,
+      subject.hand_overs.map((over) => [over.from, parts.tracks.get(over.pin)]),
+    );
   },
   get belowText() {
-    if (this.lower === "curves") return this.cleaned ? "Grey raw, blue clean. Drag keyframes, or a range to pick several; double click adds one." : "Grey: as it was found.";
-    if (this.lower === "pace" || !this.pin) return "Grey: the picture as a whole. Pennants: the pace changes; a guide there helps (J)." ;
+    if (this.lower === "curves")
+      return this.cleaned
+        ? "Grey raw, blue clean. Drag keyframes, or a range to pick several; double click adds one."
+        : "Grey: as it was found.";
+    if (this.lower === "pace" || !this.pin)
+      return "Grey: the picture as a whole. Pennants: the pace changes; a guide there helps (J).";
     return "Level threads: it holds. Slanted: it drifts. Broken: it jumps.";
   },
   showBelow(what) {
@@ -60,7 +67,8 @@ export const rowing = (parts) => ({
   },
   drawTimeline() {
     if (!this.loaded) return;
-    if (!this.working) parts.timeline.weave.show(this.path, this.track?.count() > 1 ? this.pin.id : null, this.weaveVersion());
+    if (!this.working)
+      parts.timeline.weave.show(this.path, this.track?.count() > 1 ? this.pin.id : null, this.weaveVersion());
     parts.timeline.draw({
       range: { first: this.first, last: this.last },
       subjects: Alpine.raw(this.rowSubjects),

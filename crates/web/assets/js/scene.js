@@ -14,11 +14,15 @@ const TURNED = new Set(["picture", "cover", "front"]); // What stands upright ha
 // What a drag makes of places in the picture, as the two rows of a map.
 function draggedRows({ x, y, factor = 1, turn = 0, about = { x: 0, y: 0 } }) {
   const [cos, sin] = [factor * Math.cos(turn), factor * Math.sin(turn)];
-  return [[cos, -sin, x + about.x - cos * about.x + sin * about.y], [sin, cos, y + about.y - sin * about.x - cos * about.y]];
+  return [
+    [cos, -sin, x + about.x - cos * about.x + sin * about.y],
+    [sin, cos, y + about.y - sin * about.x - cos * about.y],
+  ];
 }
 
 // First `inner`, then `outer`.
-const joined = (outer, inner) => outer.map(([a, b, x]) => [0, 1, 2].map((i) => a * inner[0][i] + b * inner[1][i] + (i === 2 ? x : 0)));
+const joined = (outer, inner) =>
+  outer.map(([a, b, x]) => [0, 1, 2].map((i) => a * inner[0][i] + b * inner[1][i] + (i === 2 ? x : 0)));
 const cssMatrix = ([[a, b, x], [c, d, y]]) => `matrix(${a} ${c} ${b} ${d} ${x} ${y})`;
 
 // A picture; for artwork that lies in perspective one is made of it.
@@ -63,7 +67,7 @@ export class SceneStack {
 
   paint(state) {
     // While it plays it is painted with the picture, on the same canvas.
-    if (state.playing) return this.stack.childNodes.length && this.stack.replaceChildren(), this.paintGrabs(state);
+    if (state.playing) return (this.stack.childNodes.length && this.stack.replaceChildren(), this.paintGrabs(state));
     const elements = [];
     let drawing = null;
     for (const drawable of this.drawables(this.player.shown)) {
@@ -111,7 +115,9 @@ export class SceneStack {
   single(shape, opacity, moved) {
     if (shape.shape === "flat") return this.flat(shape, opacity, moved);
     if (shape.shape === "cover" || shape.shape === "front") return this.film(shape, opacity, moved);
-    const element = { artwork: () => this.artworkElement(shape), line: () => this.line(shape) }[shape.shape]?.() ?? this.outline(shape);
+    const element =
+      { artwork: () => this.artworkElement(shape), line: () => this.line(shape) }[shape.shape]?.() ??
+      this.outline(shape);
     // While a label is dragged its line stays behind, faintly; the server's answer joins them again.
     const stays = moved && !moved.all && shape.shape !== "artwork";
     element.setAttribute("opacity", stays ? 0.25 * opacity : opacity);
@@ -141,7 +147,10 @@ export class SceneStack {
   stageRows(moved) {
     const { scale, turn, x, y } = this.player.view;
     const [cos, sin] = [scale * Math.cos(turn), scale * Math.sin(turn)];
-    const view = [[cos, -sin, x], [sin, cos, y]];
+    const view = [
+      [cos, -sin, x],
+      [sin, cos, y],
+    ];
     return moved ? joined(view, draggedRows(moved)) : view;
   }
 
@@ -149,7 +158,9 @@ export class SceneStack {
   flat({ art, matrix }, opacity, moved) {
     const { image, margin, detail } = imageOf(this.artwork[art]);
     const [r, s, t] = matrix.map(([a, b, c]) => [a / detail, b / detail, c - margin * (a + b)]);
-    const [right, below] = this.stageRows(moved).map(([a, b, x]) => r.map((value, i) => a * value + b * s[i] + x * t[i]));
+    const [right, below] = this.stageRows(moved).map(([a, b, x]) =>
+      r.map((value, i) => a * value + b * s[i] + x * t[i]),
+    );
     const column = (i) => [right[i], below[i], 0, t[i]];
     image.style.transform = `matrix3d(${[...column(0), ...column(1), 0, 0, 1, 0, ...column(2)].join(",")})`;
     image.style.opacity = opacity;
@@ -176,20 +187,40 @@ export class SceneStack {
   }
 
   line({ from, to, width, colour }) {
-    return make("line", { x1: from.x, y1: from.y, x2: to.x, y2: to.y, stroke: colour, "stroke-width": width, "stroke-linecap": "round" });
+    return make("line", {
+      x1: from.x,
+      y1: from.y,
+      x2: to.x,
+      y2: to.y,
+      stroke: colour,
+      "stroke-width": width,
+      "stroke-linecap": "round",
+    });
   }
 
   // A line through points, or what lies inside of polygons.
   outline(shape) {
     const closed = shape.shape === "area" || shape.closed;
-    const d = (shape.rings ?? shape.lines).map((line) => `M${line.map(({ x, y }) => `${x} ${y}`).join("L")}${closed ? "Z" : ""}`).join("");
-    const look = shape.shape === "area" ? { fill: shape.colour } : { fill: "none", stroke: shape.colour, "stroke-width": shape.width, "stroke-linejoin": "round", "stroke-linecap": shape.round ? "round" : "butt" };
+    const d = (shape.rings ?? shape.lines)
+      .map((line) => `M${line.map(({ x, y }) => `${x} ${y}`).join("L")}${closed ? "Z" : ""}`)
+      .join("");
+    const look =
+      shape.shape === "area"
+        ? { fill: shape.colour }
+        : {
+            fill: "none",
+            stroke: shape.colour,
+            "stroke-width": shape.width,
+            "stroke-linejoin": "round",
+            "stroke-linecap": shape.round ? "round" : "butt",
+          };
     const element = make("path", { d, ...look });
     if (shape.blur > 0) element.style.filter = `blur(${shape.blur}px)`;
     return element;
   }
 
-  // What can be dragged: every attachment of the selected subject, and the labels of all. The one whose settings are open has handles.
+  // What can be dragged: every attachment of the selected subject, and the labels of all. The one whose settings are
+  // open has handles.
   paintGrabs({ playing, grabbable, opened }) {
     this.grabs.setAttribute("transform", this.viewTransform);
     this.grabs.replaceChildren();
@@ -200,7 +231,11 @@ export class SceneStack {
       if (!grabbable.has(of)) continue;
       const rings = this.grabRings(shape, grabbable.get(of));
       if (!rings.length) continue;
-      const group = make("g", this.shift?.of === of ? { transform: cssMatrix(draggedRows(this.shift)) } : {}, this.grabs);
+      const group = make(
+        "g",
+        this.shift?.of === of ? { transform: cssMatrix(draggedRows(this.shift)) } : {},
+        this.grabs,
+      );
       const d = rings.map((ring) => `M${ring.map(([x, y]) => `${x} ${y}`).join("L")}Z`).join("");
       make("path", { class: "scene-grab", d, "data-grab": "attachment", "data-attachment": of }, group);
       if (of === opened) this.handles(group, of, rings.flat(), grabbable.get(of));
@@ -224,27 +259,56 @@ export class SceneStack {
     const px = 1 / this.player.view.scale;
     const side = 2 * HANDLE * px;
     const round = grab === "turn" ? side / 2 : px;
-    make("rect", { class: "handle", x: x - side / 2, y: y - side / 2, width: side, height: side, rx: round, "stroke-width": 1.5 * px }, group);
+    make(
+      "rect",
+      {
+        class: "handle",
+        x: x - side / 2,
+        y: y - side / 2,
+        width: side,
+        height: side,
+        rx: round,
+        "stroke-width": 1.5 * px,
+      },
+      group,
+    );
     const reach = { x: x - REACH * px, y: y - REACH * px, width: 2 * REACH * px, height: 2 * REACH * px };
     make("rect", { class: `handle-grab ${grab}`, ...reach, "data-grab": grab, "data-attachment": of }, group);
   }
 
   // The outlines of what is grabbed, in the picture.
   grabRings(shape, kind) {
-    const box = (art) => [[0, 0], [art.width, 0], [art.width, art.height], [0, art.height]];
+    const box = (art) => [
+      [0, 0],
+      [art.width, 0],
+      [art.width, art.height],
+      [0, art.height],
+    ];
     if (shape.shape === "artwork") {
       const [a, b, c, d, e, f] = shape.matrix;
       const corners = box(this.artwork[shape.art]).map(([x, y]) => [a * x + c * y + e, b * x + d * y + f]);
       if (kind !== "flare") return [corners];
       const [x, y] = [0, 1].map((axis) => (corners[0][axis] + corners[2][axis]) / 2);
       const half = GRIP / this.player.view.scale;
-      return [[[x - half, y - half], [x + half, y - half], [x + half, y + half], [x - half, y + half]]];
+      return [
+        [
+          [x - half, y - half],
+          [x + half, y - half],
+          [x + half, y + half],
+          [x - half, y + half],
+        ],
+      ];
     }
     if (shape.shape === "flat") {
       const at = ([x, y]) => shape.matrix.map((row) => row[0] * x + row[1] * y + row[2]);
-      return [box(this.artwork[shape.art]).map(at).map(([x, y, w]) => [x / w, y / w])];
+      return [
+        box(this.artwork[shape.art])
+          .map(at)
+          .map(([x, y, w]) => [x / w, y / w]),
+      ];
     }
-    if (shape.shape === "cover" || shape.shape === "front") return shape.rings.map((ring) => ring.map(({ x, y }) => [x, y]));
+    if (shape.shape === "cover" || shape.shape === "front")
+      return shape.rings.map((ring) => ring.map(({ x, y }) => [x, y]));
     return [];
   }
 }

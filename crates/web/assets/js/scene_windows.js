@@ -42,9 +42,20 @@ export function framesOf({ range, runs }) {
 }
 
 export class SceneWindows {
-  // `fetch` asks for the window with a frame, given the tag of the artwork that is known; `come` is told of each that has come.
+  // `fetch` asks for the window with a frame, given the tag of the artwork that is known; `come` is told of each that
+  // has come.
   constructor(fetch, come) {
-    Object.assign(this, { fetch, come, data: null, art: "", shot: null, length: 0, windows: new Map(), asked: new Set(), round: 0 });
+    Object.assign(this, {
+      fetch,
+      come,
+      data: null,
+      art: "",
+      shot: null,
+      length: 0,
+      windows: new Map(),
+      asked: new Set(),
+      round: 0,
+    });
   }
 
   // Everything may be another: the window with this frame is fetched, and others again when they are looked at.

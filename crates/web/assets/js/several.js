@@ -1,8 +1,23 @@
 // The pins of a subject, how much of their motion counts, and points that they carry.
 import { call } from "./api.js";
 
-const MODELS = { position: "where it is", rotation: "… and how it turns", scale: "… and how it grows", affine: "… and how it leans", perspective: "… and how it tilts in depth" };
+const MODELS = {
+  position: "where it is",
+  rotation: "… and how it turns",
+  scale: "… and how it grows",
+  affine: "… and how it leans",
+  perspective: "… and how it tilts in depth",
+};
 const ALLOWED = ["position", "position", "scale", "affine", "perspective"];
+
+// What moves together with several pins, for each model.
+const TOGETHER = {
+  position: "position",
+  rotation: "turn",
+  scale: "turn, growth",
+  affine: "turn, growth, lean",
+  perspective: "perspective",
+};
 
 export const several = (parts) => ({
   pickedPin: null,
@@ -24,12 +39,14 @@ export const several = (parts) => ({
   },
   get offText() {
     const off = this.offOthers.get(this.frame);
-    return this.members.length < 2 || off === undefined ? "" : `This pin is ${off.toFixed(2)} px from where the others take it.`;
+    return this.members.length < 2 || off === undefined
+      ? ""
+      : `This pin is ${off.toFixed(2)} px from where the others take it.`;
   },
   get motionText() {
     const { length } = this.members;
     if (length < 2) return "1 pin";
-    return `${length} pins: ${{ position: "position", rotation: "turn", scale: "turn, growth", affine: "turn, growth, lean", perspective: "perspective" }[this.motionModel]}`;
+    return `${length} pins: ${TOGETHER[this.motionModel]}`;
   },
   get motionModel() {
     return (this.pathSeen && parts.path?.model) || "position";
@@ -40,7 +57,11 @@ export const several = (parts) => ({
     return names.slice(0, names.indexOf(most) + 1).map((value) => ({ value, text: MODELS[value] }));
   },
   motionChosen(value) {
-    this.edit(`Motion of ${this.subject.name}`, { edit: "set_motion", subject: this.subject.id, motion: value || null });
+    this.edit(`Motion of ${this.subject.name}`, {
+      edit: "set_motion",
+      subject: this.subject.id,
+      motion: value || null,
+    });
   },
 
   pickPin(id) {
@@ -86,26 +107,45 @@ export const several = (parts) => ({
     this.pathSeen;
     return (this.subject?.points ?? []).map((point, i) => {
       const frames = point.placed.map((place) => place.frame).join(", ");
-      return { id: point.id, name: `Point ${"abcdefghijklmnopqrstuvwxyz"[i % 26]}`, text: point.by_eye ? "put down by eye" : `corrected on ${frames}` };
+      return {
+        id: point.id,
+        name: `Point ${"abcdefghijklmnopqrstuvwxyz"[i % 26]}`,
+        text: point.by_eye ? "put down by eye" : `corrected on ${frames}`,
+      };
     });
   },
   removePoint(id) {
-    this.edit(`Remove a carried point of ${this.subject.name}`, { edit: "remove_point", subject: this.subject.id, point: id });
+    this.edit(`Remove a carried point of ${this.subject.name}`, {
+      edit: "remove_point",
+      subject: this.subject.id,
+      point: id,
+    });
   },
   // Where the carried points are on the frame shown.
   carriedHere() {
     const path = parts.path;
     const index = path?.points?.length ? path.frame.indexOf(parts.player.shown) : -1;
     if (index < 0) return [];
-    const places = path.points.map((point, i) => ({ id: point.id, letter: "abcdefghijklmnopqrstuvwxyz"[i % 26], byEye: point.by_eye, place: { x: point.x[index], y: point.y[index] } }));
+    const places = path.points.map((point, i) => ({
+      id: point.id,
+      letter: "abcdefghijklmnopqrstuvwxyz"[i % 26],
+      byEye: point.by_eye,
+      place: { x: point.x[index], y: point.y[index] },
+    }));
     const moved = this.dragCarried;
-    return places.filter(({ place }) => place.x !== null).map((one) => (moved?.id === one.id ? { ...one, place: moved.place } : one));
+    return places
+      .filter(({ place }) => place.x !== null)
+      .map((one) => (moved?.id === one.id ? { ...one, place: moved.place } : one));
   },
   otherPinsHere() {
     return this.pinsHere().filter((one) => one.id !== this.pin?.id);
   },
   pinsHere() {
-    const places = this.members.map((pin, i) => ({ id: pin.id, number: i + 1, place: parts.tracks.get(pin.id)?.get(this.frame) }));
+    const places = this.members.map((pin, i) => ({
+      id: pin.id,
+      number: i + 1,
+      place: parts.tracks.get(pin.id)?.get(this.frame),
+    }));
     return places.filter((one) => ["found", "guide", "bridged"].includes(one.place?.state));
   },
   keepOff({ frame, distance }) {

@@ -10,7 +10,10 @@ const PROBLEMS = {
 const SNAP = 40;
 
 // What is said when a pin was put on a bad spot.
-export const spotProblem = (problem) => (problem ? `This spot is ${PROBLEMS[problem]}. Hold Shift while you click to take the best spot near the pointer.` : "");
+export const spotProblem = (problem) =>
+  problem
+    ? `This spot is ${PROBLEMS[problem]}. Hold Shift while you click to take the best spot near the pointer.`
+    : "";
 
 export const spotting = (parts) => ({
   spotsShown: false,
@@ -52,7 +55,10 @@ export const spotting = (parts) => ({
     const { width, height } = this.clip;
     if (x < 0 || y < 0 || x >= width || y >= height) return;
     try {
-      const { here, spots } = await call("GET", `${this.path}/spots?frame=${this.frame}&x=${x.toFixed(1)}&y=${y.toFixed(1)}`);
+      const { here, spots } = await call(
+        "GET",
+        `${this.path}/spots?frame=${this.frame}&x=${x.toFixed(1)}&y=${y.toFixed(1)}`,
+      );
       if (!this.placing && this.subject) return;
       this.spotHere = here;
       this.nearby = spots.filter((spot) => !spot.problem);

@@ -41,12 +41,17 @@ export class Timeline {
       if (this.state.view === "curves" && at.y > this.below) this.acts.addKey(this.scale.frameAt(at.x));
       else if (at.y < TOP) this.showAll();
     });
-    element.addEventListener("wheel", (event) => {
-      event.preventDefault();
-      if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) this.scale.pan(event.deltaX || event.deltaY);
-      else this.scale.zoomAt(this.at(event).x, Math.exp(-event.deltaY * 0.003));
-      this.again();
-    }, { passive: false });
+    element.addEventListener(
+      "wheel",
+      (event) => {
+        event.preventDefault();
+        if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY))
+          this.scale.pan(event.deltaX || event.deltaY);
+        else this.scale.zoomAt(this.at(event).x, Math.exp(-event.deltaY * 0.003));
+        this.again();
+      },
+      { passive: false },
+    );
   }
 
   at(event) {
@@ -67,9 +72,15 @@ export class Timeline {
       this.acts.go(frame);
       return { move: (to) => this.acts.go(this.scale.frameAt(to.x)) };
     }
-    const found = this.state.view === "curves" && from.y > this.below ? this.curves.under(this.scale, from.x, from.y) : null;
+    const found =
+      this.state.view === "curves" && from.y > this.below ? this.curves.under(this.scale, from.x, from.y) : null;
     if (found) return this.dragKey(found, from, event.shiftKey);
-    const anchor = event.shiftKey && this.state.chosen ? (frame < this.state.chosen.first ? this.state.chosen.last : this.state.chosen.first) : frame;
+    const anchor =
+      event.shiftKey && this.state.chosen
+        ? frame < this.state.chosen.first
+          ? this.state.chosen.last
+          : this.state.chosen.first
+        : frame;
     let moved = event.shiftKey;
     return {
       move: (to) => {
@@ -186,7 +197,12 @@ export class Timeline {
     // What is not prepared yet is hatched.
     if (state.prepared <= last) {
       context.fillStyle = "#cfc8b8";
-      context.fillRect(this.x(Math.max(first, state.prepared)), 0, this.x(last + 1) - this.x(Math.max(first, state.prepared)), TOP - 4);
+      context.fillRect(
+        this.x(Math.max(first, state.prepared)),
+        0,
+        this.x(last + 1) - this.x(Math.max(first, state.prepared)),
+        TOP - 4,
+      );
     }
     const steps = [1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000, 5000, 10000];
     const step = steps.find((s) => s * this.perFrame >= 58) ?? 20000;
@@ -226,7 +242,12 @@ export class Timeline {
       context.globalAlpha = 1;
       context.strokeStyle = "rgba(0,0,0,0.45)";
       context.lineWidth = 1;
-      context.strokeRect(this.x(span[0]) + 0.5, middle - 4.5, Math.max(1, this.x(span[1] + 1) - this.x(span[0]) - 1), 9);
+      context.strokeRect(
+        this.x(span[0]) + 0.5,
+        middle - 4.5,
+        Math.max(1, this.x(span[1] + 1) - this.x(span[0]) - 1),
+        9,
+      );
     }
     for (const [first, last] of track.roughRuns()) this.rough(this.x(first), this.x(last + 1), middle);
     for (const run of track.runs(["hidden", "outside"])) this.absence(run, middle);
@@ -253,7 +274,8 @@ export class Timeline {
     context.beginPath();
     context.moveTo(from, middle);
     context.lineTo(to, middle);
-    if (state === "hidden") for (const x of [from + 1, to - 1]) (context.moveTo(x, middle - 4), context.lineTo(x, middle + 4));
+    if (state === "hidden")
+      for (const x of [from + 1, to - 1]) (context.moveTo(x, middle - 4), context.lineTo(x, middle + 4));
     context.stroke();
     context.setLineDash([]);
   }
@@ -282,7 +304,8 @@ export class Timeline {
     context.stroke();
   }
 
-  // Match over the weave: 50 % at the bottom, 100 % at the top, the threshold, if one is set, dashed. Light on dark, as it lies on a picture.
+  // Match over the weave: 50 % at the bottom, 100 % at the top, the threshold, if one is set, dashed. Light on dark, as
+  // it lies on a picture.
   curve(state, top, height) {
     const { pin, track } = state;
     if (!track) return;
@@ -319,7 +342,8 @@ export class Timeline {
       both(1.5, "#f0e442");
     }
     // Hidden and outside: hatched; bridged: a bar below.
-    for (const [first, last, what] of track.runs(["hidden", "outside", "bridged"])) this.gap(first, last, what, top, height);
+    for (const [first, last, what] of track.runs(["hidden", "outside", "bridged"]))
+      this.gap(first, last, what, top, height);
     // What is worth a look: a small flag at the top.
     for (const { frame } of state.doubts) {
       const x = this.x(frame + 0.5);
@@ -332,7 +356,11 @@ export class Timeline {
     }
     this.caption("match", this.scale.width - 62, y(1) + 12);
     if (pin.stop_below === null) return;
-    this.caption(`stops below ${Math.round(pin.stop_below * 100)} %`, this.scale.width - 118, Math.min(y(pin.stop_below) + 12, top + height - 5));
+    this.caption(
+      `stops below ${Math.round(pin.stop_below * 100)} %`,
+      this.scale.width - 118,
+      Math.min(y(pin.stop_below) + 12, top + height - 5),
+    );
   }
 
   caption(text, x, y) {

@@ -16,9 +16,15 @@ export class Track {
   add(columns) {
     columns.frame.forEach((frame, i) => {
       this.samples.set(frame, {
-        x: columns.x[i], y: columns.y[i], match: columns.match[i], deviation: columns.deviation[i], state: columns.state[i],
+        x: columns.x[i],
+        y: columns.y[i],
+        match: columns.match[i],
+        deviation: columns.deviation[i],
+        state: columns.state[i],
         rough: columns.grasp[i] === "rough",
-        peakRatio: columns.peak_ratio[i], backError: columns.back_error[i], solved: columns.solved[i],
+        peakRatio: columns.peak_ratio[i],
+        backError: columns.back_error[i],
+        solved: columns.solved[i],
       });
     });
     this.found = null;
@@ -36,7 +42,9 @@ export class Track {
   }
 
   frames() {
-    this.found ??= [...this.samples.keys()].filter((frame) => PRESENT.has(this.samples.get(frame).state)).sort((a, b) => a - b);
+    this.found ??= [...this.samples.keys()]
+      .filter((frame) => PRESENT.has(this.samples.get(frame).state))
+      .sort((a, b) => a - b);
     return this.found;
   }
 
@@ -107,7 +115,11 @@ export class Track {
 
   // A number made of all places and states.
   version() {
-    this.hash ??= [...this.samples].reduce((hash, [frame, { x, y, state }]) => (Math.imul(hash, 31) + Math.round(x * 100) + Math.round(y * 100) * 7 + frame * 13 + state.length) | 0, 17);
+    this.hash ??= [...this.samples].reduce(
+      (hash, [frame, { x, y, state }]) =>
+        (Math.imul(hash, 31) + Math.round(x * 100) + Math.round(y * 100) * 7 + frame * 13 + state.length) | 0,
+      17,
+    );
     return this.hash >>> 0;
   }
 
@@ -117,7 +129,8 @@ export class Track {
     const pieces = [[-Infinity, first], ...others];
     pieces.forEach(([from, piece], i) => {
       const until = pieces[i + 1]?.[0] ?? Infinity;
-      for (const [frame, sample] of piece?.samples ?? []) if (frame >= from && frame < until) track.samples.set(frame, sample);
+      for (const [frame, sample] of piece?.samples ?? [])
+        if (frame >= from && frame < until) track.samples.set(frame, sample);
     });
     return track;
   }
@@ -143,7 +156,10 @@ export class Track {
 
   // The sample nearest in time.
   nearest(frame) {
-    const near = this.frames().reduce((best, other) => (best === null || Math.abs(other - frame) < Math.abs(best - frame) ? other : best), null);
+    const near = this.frames().reduce(
+      (best, other) => (best === null || Math.abs(other - frame) < Math.abs(best - frame) ? other : best),
+      null,
+    );
     return near === null ? null : this.get(near);
   }
 }

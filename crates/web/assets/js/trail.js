@@ -18,14 +18,19 @@ const band = (sample) => {
 // Marks of predicted places nearer than this on screen would make a line of them.
 const APART = 7;
 
-// Draws the trail of a track; the mark on `current` is left out. Predicted places of runs of more than `longest` frames are no trail: there
+// Draws the trail of a track; the mark on `current` is left out. Predicted places of runs of more than `longest` frames
+// are no trail: there
 // nobody knows where it is.
 export function paintTrail(group, track, player, current, longest) {
   for (const { path, band: which, solved } of pieces(track, player)) {
     const dash = which === "rough" ? BEADS : solved ? {} : { "stroke-dasharray": "5 4" };
     const { colour, width } = which === "rough" ? ROUGH : BANDS[which];
     const under = which === "rough" ? BEADS : {};
-    make("path", { class: "trail", d: path, stroke: "#000", "stroke-opacity": 0.5, "stroke-width": width + 2, ...under }, group);
+    make(
+      "path",
+      { class: "trail", d: path, stroke: "#000", "stroke-opacity": 0.5, "stroke-width": width + 2, ...under },
+      group,
+    );
     make("path", { class: "trail", d: path, stroke: colour, "stroke-width": width, ...dash }, group);
   }
   marks(group, track, player, current, longest);

@@ -14,11 +14,13 @@ const PLAINLY_IN_FRONT: f64 = 0.6;
 /// Cost of looking like the empty scene, and for a part of the scene of not looking like it.
 const EMPTY: f64 = 2.0;
 const COVERED: f64 = 3.0;
-/// A part of the scene that is not covered differs by no more than this from what it was at the click; with so much more it is covered.
+/// A part of the scene that is not covered differs by no more than this from what it was at the click; with so much
+/// more it is covered.
 const UNCHANGED: f64 = 0.1;
 const CHANGED: f64 = 0.4;
 
-/// Where the click does not say which of the two it is, frames so far from it do: a part of the scene soon is empty again.
+/// Where the click does not say which of the two it is, frames so far from it do: a part of the scene soon is empty
+/// again.
 const AROUND_CLICK: [i32; 6] = [-12, -8, -4, 4, 8, 12];
 
 impl Pass<'_> {

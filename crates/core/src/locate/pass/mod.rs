@@ -30,14 +30,16 @@ const STAYS: f64 = 0.25;
 const TAKEN: f64 = 0.4;
 /// What responds less on the way is not called seen: more than half of it is something else, or hidden, ...
 const HARDLY_SEEN: f64 = 0.4;
-/// ... unless it is where those seen plainly before and after say, no more than so many frames apart, to this share of the box and of
+/// ... unless it is where those seen plainly before and after say, no more than so many frames apart, to this share of
+/// the box and of
 /// the way between them.
 const BETWEEN: usize = 12;
 const ON_THE_WAY: f64 = 0.2;
 const ON_A_LONG_WAY: f64 = 0.1;
 /// First frames that tell the velocity.
 pub(super) const EARLY: usize = 6;
-/// Rate at which a place that a person has set is learned: it is as good as ten that were found. And the sizes it may have there.
+/// Rate at which a place that a person has set is learned: it is as good as ten that were found. And the sizes it may
+/// have there.
 const TAUGHT: f32 = 0.2;
 const TAUGHT_SIZES: [f64; 5] = [0.5, 0.71, 1.0, 1.41, 2.0];
 
@@ -214,7 +216,8 @@ impl<'a> Pass<'a> {
             self.frame = frame;
             return Ok(());
         }
-        // A camera that has an empty scene stands still; what little is measured is the noise of measuring, and adds up.
+        // A camera that has an empty scene stands still; what little is measured is the noise of measuring, and adds
+        // up.
         let moves = self.settings.camera && self.plate.is_none();
         let camera = if moves { self.scene.camera(self.frame, frame) } else { CameraMove::NONE };
         let pace = if self.settings.pace { self.scene.pace(later) } else { 1.0 };

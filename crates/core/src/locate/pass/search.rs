@@ -23,7 +23,8 @@ const RING_AFTER: u32 = 5;
 const PLAIN: f64 = 0.7;
 /// So many boxes wide is that area.
 const LEAP_AREA: f64 = 5.0;
-/// The area grows by so many boxes with each hidden frame, at most to this; when it is wide, only every so many frames are searched.
+/// The area grows by so many boxes with each hidden frame, at most to this; when it is wide, only every so many frames
+/// are searched.
 const LEAP_WIDER: f64 = 0.2;
 const LEAP_WIDEST: f64 = 22.0;
 const LEAP_OFTEN: usize = 8;
