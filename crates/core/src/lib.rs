@@ -25,10 +25,12 @@
 //! - [`attachment`]: the settings of what hangs on a subject
 //! - [`document`]: what a person made of a shot: subjects, pins, attachments
 //! - [`edit`]: changes to a shot as values with inverses
+//! - [`action`]: what a person does, as edits with a title
 //! - [`evaluate`]: what a subject's samples come to on every frame
 //! - [`scene`]: attachments evaluated to drawables of one frame
 //! - [`formats`]: open data as text in and out
 
+pub mod action;
 pub mod align;
 pub mod attachment;
 mod biweight;

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 use uuid::Uuid;
 
-use crate::geometry::{Point, Size};
+use crate::geometry::{Point, Rect, Size};
 use crate::image::Component;
 use crate::time::{Frame, FrameRange};
 use crate::track::MotionModel;
@@ -15,6 +15,9 @@ pub const MIN_PATTERN_SIDE: u32 = 7;
 pub const MAX_PATTERN_SIDE: u32 = 255;
 /// Largest search distance to each side, in pixels.
 pub const MAX_SEARCH: u32 = 400;
+
+/// The box round what a pin was put on reaches this far at most, in pixels: no picture is larger.
+const FIGURE_REACH: f64 = 20_000.0;
 
 /// What of the picture is compared.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -111,11 +114,18 @@ pub struct Pin {
     /// Frames on which a person says that the subject is hidden or away: nothing found there is believed.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub hidden: Vec<FrameRange>,
+    /// The upright box round the person or vehicle that it was put on, in pixels from where it was picked, as far as
+    /// that could be told from the empty scene: what hangs on it keeps off.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub figure: Option<Rect>,
 }
 
 /// What is wrong with a pin's settings.
 #[derive(Clone, Debug, Error, PartialEq)]
 pub enum PinProblem {
+    /// The box round what it was put on does not hold it.
+    #[error("the box round what the pin was put on has to hold the pin and be no larger than a picture")]
+    Figure,
     /// The place is no place.
     #[error("the pin is at no place of the picture: {x}, {y}; the picture is {width} x {height} pixels",
         x = at.x, y = at.y, width = size.width, height = size.height)]
@@ -154,6 +164,7 @@ impl Pin {
             filter: Filter::default(),
             stop_below: None,
             hidden: Vec::new(),
+            figure: None,
         }
     }
 
@@ -213,7 +224,11 @@ impl Pin {
         if let Some(least) = self.stop_below.filter(|least| !(0.0..=1.0).contains(least)) {
             return Err(PinProblem::StopBelow(least));
         }
-        Ok(())
+        let holds_the_pin = |Rect { left, top, right, bottom }: &Rect| {
+            let reach = |edge: f64| (0.0..=FIGURE_REACH).contains(&edge);
+            reach(-left) && reach(-top) && reach(*right) && reach(*bottom)
+        };
+        self.figure.iter().all(holds_the_pin).then_some(()).ok_or(PinProblem::Figure)
     }
 }
 

@@ -98,7 +98,12 @@ fn living(found: Option<(ShotRow, bool)>) -> Result<ShotRow, StoreError> {
 
 /// Subjects, pins and attachments of a row, without samples.
 pub(crate) fn parsed(row: &ShotRow) -> Result<Shot, StoreError> {
-    Ok(serde_json::from_value(row.document.clone())?)
+    let shot: Shot = serde_json::from_value(row.document.clone())?;
+    // As an older version left it: it opens all the same, and what is wrong can be mended.
+    if let Err(problem) = shot.validate() {
+        tracing::warn!(shot = %row.id, %problem, "the document is not as one is left today");
+    }
+    Ok(shot)
 }
 
 impl Store {

@@ -4,10 +4,16 @@
 
 use std::future::Future;
 
+use actix_web::HttpResponse;
+use jampin_core::action::{Planned, Resolve};
 use jampin_core::edit::Edit;
+use jampin_jobs::{SolveTask, Task};
 use jampin_store::{Edited, NewJob, StoreError};
+use serde_json::json;
 use uuid::Uuid;
 
+use crate::error::ApiError;
+use crate::evaluated::EvaluatedShot;
 use crate::state::AppState;
 
 impl AppState {
@@ -37,6 +43,23 @@ impl AppState {
     ) -> Result<(Edited, Uuid), StoreError> {
         let (store, title, edit) = (self.store.clone(), title.to_owned(), edit.clone());
         self.aside(async move { store.edit_with_job(shot, revision, &title, &edit, job).await }).await
+    }
+
+    /// Makes what a person does: the change and, where something has to be solved after it, its job. Answers with the
+    /// revision and the job.
+    pub(crate) async fn carry_out(
+        &self,
+        loaded: &EvaluatedShot,
+        revision: i64,
+        planned: Planned,
+    ) -> Result<HttpResponse, ApiError> {
+        let (shot, Planned { title, edit, solve }) = (loaded.stored.info.id, planned);
+        let Some(Resolve { pin, frame, only }) = solve else {
+            return Ok(HttpResponse::Ok().json(self.edit(shot, revision, &title, &edit).await?));
+        };
+        let job = Task::Solve(SolveTask { shot, pin, frame, only }).into_job(loaded.clip.project_id)?;
+        let (edited, job) = self.edit_with_job(shot, revision, &title, &edit, job).await?;
+        Ok(HttpResponse::Accepted().json(json!({ "revision": edited.revision, "job": job })))
     }
 
     /// [`jampin_store::Store::undo`].

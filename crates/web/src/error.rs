@@ -3,6 +3,7 @@
 use actix_web::error::{JsonPayloadError, PathError, QueryPayloadError};
 use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, ResponseError};
+use jampin_core::action::ActionProblem;
 use jampin_media::MediaError;
 use jampin_store::StoreError;
 use serde_json::json;
@@ -117,6 +118,13 @@ impl From<MediaError> for ApiError {
             MediaError::Full => Self::Full(format!("{error} Nothing was kept.")),
             other => Self::internal(other),
         }
+    }
+}
+
+impl From<ActionProblem> for ApiError {
+    fn from(problem: ActionProblem) -> Self {
+        let message = sentence(&problem.to_string());
+        if matches!(problem, ActionProblem::NotThere(_)) { Self::NotFound(message) } else { Self::Unusable(message) }
     }
 }
 

@@ -5,6 +5,7 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
+use jampin_core::action::Ground;
 use jampin_core::document::{Shot, Subject};
 use jampin_core::evaluate::SubjectEvaluation;
 use jampin_core::follow::shot_part;
@@ -80,6 +81,11 @@ impl EvaluatedShot {
             let evaluated = shown.filter_map(|subject| Some((subject, Arc::clone(self.poses(subject)?))));
             Scene::of(evaluated, self.info.size, self.stored.info.range, typesetter)
         })
+    }
+
+    /// What something can be done to.
+    pub fn ground(&self) -> Ground<'_> {
+        Ground { shot: &self.stored.shot, range: self.stored.info.range, size: self.info.size }
     }
 
     /// The part of the shot between two cuts that holds a frame.

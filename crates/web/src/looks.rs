@@ -2,7 +2,8 @@
 
 use actix_web::{HttpResponse, delete, put, web};
 use jampin_core::attachment::Attachment;
-use jampin_core::edit::{Edit, MAX_NAME, apply_look, changed_looks};
+use jampin_core::document::MAX_NAME;
+use jampin_core::edit::{Edit, apply_look, changed_looks};
 use jampin_store::{StoreError, StoredShot};
 use serde::Deserialize;
 use serde_json::json;

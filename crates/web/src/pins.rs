@@ -3,17 +3,13 @@
 use std::time::Duration;
 
 use actix_web::{HttpResponse, post, web};
-use jampin_core::attachment::Attachment;
-use jampin_core::attachment::Label;
-use jampin_core::document::{HandOver, Shot, Subject};
-use jampin_core::edit::Edit;
+use jampin_core::action::{ActionProblem, Planned, another_pin, hand_over, new_subject};
 use jampin_core::follow::Direction;
-use jampin_core::geometry::{PixelRect, Point};
+use jampin_core::geometry::{PixelRect, Point, Rect};
 use jampin_core::image::{Component, FrameSource};
 use jampin_core::matching::{NEIGHBOURHOOD, PatternChoice, choose_pattern, choose_search};
 use jampin_core::pin::Pin;
 use jampin_core::time::Frame;
-use jampin_core::track::Sample;
 use jampin_jobs::{FollowTask, Task};
 use jampin_media::MediaError;
 use serde::Deserialize;
@@ -23,7 +19,6 @@ use uuid::Uuid;
 use crate::error::ApiError;
 use crate::evaluated::EvaluatedShot;
 use crate::loading::load;
-use crate::paths::subject_of;
 use crate::planes;
 use crate::state::AppState;
 
@@ -53,23 +48,27 @@ pub(crate) async fn put_pin(
 ) -> Result<HttpResponse, ApiError> {
     let loaded = load(&state, *id).await?;
     let at = Point::new(body.x, body.y);
+    // Before anything is read: the film has nothing there.
     if !loaded.info.size.contains(at) {
-        return Err(ApiError::Unusable("The pin has to be put on the picture.".into()));
+        return Err(ActionProblem::OffThePicture.into());
     }
     if !loaded.stored.info.range.contains(body.frame) {
-        return Err(ApiError::Unusable(format!("Frame {} is not in this shot.", body.frame)));
+        return Err(ActionProblem::NotInShot(body.frame).into());
     }
-    let (choice, search) = choose(&state, &loaded, body.frame, at).await?;
+    let Chosen { pattern: choice, search, figure } = choose(&state, &loaded, body.frame, at).await?;
     let pin = Pin::new(Uuid::new_v4(), body.frame, at, [choice.side; 2], [search; 2]);
-    let samples = Edit::SetSamples { pin: pin.id, samples: vec![(body.frame, Some(Sample::guide(at)))] };
-    let (title, subject, mut edits) = match (body.hand_over, body.on) {
-        (Some(subject), _) => handed_over(&loaded.stored.shot, subject, &pin)?,
-        (None, Some(subject)) => another_pin(&loaded.stored.shot, subject, &pin)?,
-        (None, None) => put_new_subject(&loaded, body.name.as_deref(), &pin),
+    let pin = Pin { figure, ..pin };
+    let ground = loaded.ground();
+    let (subject, planned) = match (body.hand_over, body.on) {
+        (Some(subject), _) => (subject, hand_over(ground, subject, &pin)?),
+        (None, Some(subject)) => (subject, another_pin(ground, subject, &pin)?),
+        (None, None) => {
+            let ids = [Uuid::new_v4(), Uuid::new_v4()];
+            (ids[0], new_subject(ground, ids, body.name.as_deref(), &pin)?)
+        }
     };
-    edits.push(samples);
+    let Planned { title, edit, .. } = planned;
     let ids = json!({ "subject": subject, "pin": pin.id });
-    let edit = Edit::All { edits };
     let (revision, job) = if body.follow {
         let directions = vec![Direction::Forward, Direction::Backward];
         let task = FollowTask { shot: *id, pin: pin.id, from: body.frame, directions, single: false };
@@ -82,64 +81,27 @@ pub(crate) async fn put_pin(
     Ok(HttpResponse::Created().json(json!({ "revision": revision, "job": job, "made": ids, "choice": choice })))
 }
 
-/// Title, subject and edits that make a subject of a pin.
-fn put_new_subject(loaded: &EvaluatedShot, name: Option<&str>, pin: &Pin) -> (String, Uuid, Vec<Edit>) {
-    let label = Label::for_picture(loaded.info.size);
-    let subject = new_subject(&loaded.stored.shot, name, pin.clone(), label);
-    let (title, id) = (format!("New subject {}", subject.letter), subject.id);
-    (title, id, vec![Edit::AddSubject { index: loaded.stored.shot.subjects.len(), subject }])
+/// What suits a spot, and what it belongs to.
+struct Chosen {
+    pattern: PatternChoice,
+    search: u32,
+    figure: Option<Rect>,
 }
 
-/// Title, subject and edits that put one more pin on a subject.
-fn another_pin(shot: &Shot, id: Uuid, pin: &Pin) -> Result<(String, Uuid, Vec<Edit>), ApiError> {
-    let subject = subject_of(shot, id)?;
-    let title = format!("Another pin on {}", subject.name);
-    Ok((title, id, vec![Edit::PutPin { subject: id, pin: pin.clone(), index: None }]))
-}
-
-/// Title, subject and edits that hand a subject over to another pin on its frame.
-fn handed_over(shot: &Shot, id: Uuid, pin: &Pin) -> Result<(String, Uuid, Vec<Edit>), ApiError> {
-    let subject = subject_of(shot, id)?;
-    let others = subject.hand_overs.iter().filter(|over| over.from != pin.frame).copied();
-    let hand_overs = others.chain([HandOver { from: pin.frame, pin: pin.id }]).collect();
-    let edits = vec![
-        Edit::PutPin { subject: id, pin: pin.clone(), index: None },
-        Edit::SetHandOvers { subject: id, hand_overs },
-    ];
-    Ok((format!("Hand {} over to another feature on frame {}", subject.name, pin.frame), id, edits))
-}
-
-fn new_subject(shot: &Shot, name: Option<&str>, pin: Pin, label: Label) -> Subject {
-    let letter = shot.free_letter();
-    let name = name.map(str::trim).filter(|name| !name.is_empty());
-    let label = Attachment::label(Uuid::new_v4(), label);
-    Subject {
-        pins: vec![pin],
-        attachments: vec![label],
-        ..Subject::new(
-            Uuid::new_v4(),
-            name.map_or_else(|| format!("Subject {letter}"), str::to_owned),
-            letter,
-            shot.free_colour(),
-        )
-    }
-}
-
-/// Pattern side and search distance that suit the spot.
-async fn choose(
-    state: &AppState,
-    loaded: &EvaluatedShot,
-    frame: Frame,
-    at: Point,
-) -> Result<(PatternChoice, u32), ApiError> {
+async fn choose(state: &AppState, loaded: &EvaluatedShot, frame: Frame, at: Point) -> Result<Chosen, ApiError> {
     let part = loaded.part(frame);
     let neighbour = [1, -1].into_iter().filter_map(|step| frame.step(step)).find(|other| part.contains(*other));
+    let (folder, size) = (state.library.clip(loaded.clip.id), loaded.info.size);
     let mut stored = planes::open(state, loaded, frame, PATIENCE).await?;
     let chosen = web::block(move || {
         let window = stored.window(frame, PixelRect::around(at, NEIGHBOURHOOD, NEIGHBOURHOOD), Component::Luma)?;
         let choice = choose_pattern(&window, at);
         let search = choose_search(&mut stored, frame, neighbour, at, choice.side)?;
-        Ok::<_, MediaError>((choice, search))
+        let plate = folder.scene().and_then(|scene| scene.plate(part, size));
+        let room = f64::from(size.height);
+        let around = stored.window(frame, PixelRect::around(at, room, room), Component::Luma)?;
+        let figure = plate.and_then(|plate| plate.figure(&around, at));
+        Ok::<_, MediaError>(Chosen { pattern: choice, search, figure })
     });
     chosen.await.map_err(ApiError::internal)?.map_err(planes::problem)
 }

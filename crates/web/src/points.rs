@@ -1,9 +1,8 @@
 //! Carried points: places on a subject that no pin follows, put down by eye, corrected, taken away.
 
 use actix_web::{HttpResponse, post, web};
-use jampin_core::edit::Edit;
+use jampin_core::action::{Planned, place_point};
 use jampin_core::geometry::Point;
-use jampin_core::motion::CarriedPoint;
 use jampin_core::time::Frame;
 use serde::Deserialize;
 use serde_json::json;
@@ -35,21 +34,9 @@ pub(crate) async fn place(
     let PlaceRequest { revision, frame, at, point } = body.into_inner();
     let loaded = load(&state, id).await?;
     let subject = subject_of(&loaded.stored.shot, which)?;
-    let there = loaded.poses(subject).is_some_and(|poses| poses.at(frame).is_some());
-    if !there {
-        let message = format!("{} is not there on frame {frame}, so nothing can carry a point.", subject.name);
-        return Err(ApiError::Unusable(message));
-    }
-    let (title, point) = match point {
-        None => (format!("Carried point on {}", subject.name), CarriedPoint::new(Uuid::new_v4(), frame, at)),
-        Some(known) => {
-            let gone = || ApiError::NotFound("This point is not there any more.".into());
-            let known = subject.points.iter().find(|one| one.id == known).ok_or_else(gone)?;
-            (format!("Correct a carried point of {}", subject.name), known.corrected(frame, at))
-        }
-    };
-    let made = point.id;
-    let edit = Edit::PutPoint { subject: which, point, index: None };
+    let poses = loaded.poses(subject).map(|poses| &**poses);
+    let made = point.unwrap_or_else(Uuid::new_v4);
+    let Planned { title, edit, .. } = place_point(loaded.ground(), which, poses, (made, point.is_some()), (frame, at))?;
     let edited = state.edit(id, revision, &title, &edit).await?;
     Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "point": made })))
 }

@@ -1,6 +1,7 @@
 //! Projects: begin, rename, what is in one.
 
 use actix_web::{HttpResponse, get, patch, post, web};
+use jampin_core::document::MAX_NAME;
 use jampin_store::{Clip, ClipState, ShotInfo};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -11,8 +12,6 @@ use crate::state::AppState;
 
 /// Films of the whole project that are shown.
 const FILMS_SHOWN: i64 = 4;
-/// Longest name, in characters.
-const MAX_NAME: usize = 200;
 
 #[derive(Deserialize)]
 pub(crate) struct Named {

@@ -1,7 +1,7 @@
 //! Recipe recipes: the usual one, and those kept in a project.
 
 use actix_web::{HttpResponse, delete, get, put, web};
-use jampin_core::edit::MAX_NAME;
+use jampin_core::document::MAX_NAME;
 use jampin_core::path::{Recipe, Step};
 use jampin_store::SavedRecipe;
 use serde::Deserialize;

@@ -5,6 +5,9 @@ mod shot;
 mod subject;
 #[cfg(test)]
 mod tests;
+mod validate;
 
 pub use shot::Shot;
 pub use subject::{HandOver, SUBJECT_COLOURS, Subject};
+pub use validate::{DocumentProblem, MAX_NAME};
+pub(crate) use validate::{FARTHEST, frame as check_frame, within};

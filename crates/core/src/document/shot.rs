@@ -53,9 +53,9 @@ impl Shot {
         Arc::make_mut(self.tracks.entry(pin).or_default())
     }
 
-    /// The first letter of the alphabet that no subject has; `'?'` when all 26 are taken.
+    /// The first letter of the alphabet, then of the small ones, that no subject has; `'?'` when all 52 are taken.
     pub fn free_letter(&self) -> char {
-        ('A'..='Z').find(|letter| self.subjects.iter().all(|s| s.letter != *letter)).unwrap_or('?')
+        ('A'..='Z').chain('a'..='z').find(|letter| self.subjects.iter().all(|s| s.letter != *letter)).unwrap_or('?')
     }
 
     /// The colour that the fewest subjects have, the earliest of the palette first.

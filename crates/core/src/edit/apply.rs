@@ -13,10 +13,29 @@ use crate::time::Frame;
 use crate::track::{MotionModel, Sample};
 
 impl Edit {
-    /// Checks the change, makes it, and gives back the edit that undoes it. On an error the shot is as it was.
+    /// Makes the change, if what it leaves is a document, and gives back the edit that undoes it. On an error the shot
+    /// is as it was.
+    ///
+    /// What was wrong before, as an older version left it, does not stop a change of something else.
     pub fn apply(&self, shot: &mut Shot) -> Result<Self, EditError> {
-        check::edit(self, shot)?;
-        self.again(shot)
+        check::samples(self)?;
+        if let Self::SetSamples { .. } = self {
+            return self.make(shot);
+        }
+        let mut draft = shot.clone();
+        let inverse = self.make(&mut draft)?;
+        let left = draft.problems();
+        if !left.is_empty() {
+            let mut known = shot.problems();
+            for problem in left {
+                match known.iter().position(|old| *old == problem) {
+                    Some(old) => known.swap_remove(old),
+                    None => return Err(problem.into()),
+                };
+            }
+        }
+        *shot = draft;
+        Ok(inverse)
     }
 
     /// Makes a change that was made before, or undoes one: its values were fine then, and stay so whatever would be
@@ -68,23 +87,23 @@ impl Edit {
 }
 
 fn subject_mut(shot: &mut Shot, id: Uuid) -> Result<&mut Subject, EditError> {
-    shot.subjects.iter_mut().find(|s| s.id == id).ok_or(EditError::NotThere("subject"))
+    shot.subjects.iter_mut().find(|s| s.id == id).ok_or(EditError::not_there("subject"))
 }
 
 fn add_subject(shot: &mut Shot, index: usize, subject: &Subject) -> Result<Edit, EditError> {
     if shot.subject(subject.id).is_some() {
-        return Err(EditError::AlreadyThere("subject"));
+        return Err(EditError::already_there("subject"));
     }
     let is_twice = |(i, pin): (usize, &Pin)| subject.pins[..i].iter().any(|other| other.id == pin.id);
     if subject.pins.iter().enumerate().any(is_twice) || subject.pins.iter().any(|pin| shot.pin(pin.id).is_some()) {
-        return Err(EditError::AlreadyThere("pin"));
+        return Err(EditError::already_there("pin"));
     }
     shot.subjects.insert(index.min(shot.subjects.len()), subject.clone());
     Ok(Edit::RemoveSubject { subject: subject.id })
 }
 
 fn remove_subject(shot: &mut Shot, id: Uuid) -> Result<Edit, EditError> {
-    let index = shot.subjects.iter().position(|s| s.id == id).ok_or(EditError::NotThere("subject"))?;
+    let index = shot.subjects.iter().position(|s| s.id == id).ok_or(EditError::not_there("subject"))?;
     let subject = shot.subjects.remove(index);
     let restore_samples: Vec<Edit> = subject.pins.iter().filter_map(|pin| clear_track(shot, pin.id)).collect();
     let add = Edit::AddSubject { index, subject };
@@ -111,7 +130,7 @@ fn rename(shot: &mut Shot, id: Uuid, name: &str) -> Result<Edit, EditError> {
 fn put_pin(shot: &mut Shot, id: Uuid, pin: &Pin, index: Option<usize>) -> Result<Edit, EditError> {
     // Its samples are its own: it cannot stand in two subjects.
     if shot.pin(pin.id).is_some_and(|(owner, _)| owner.id != id) {
-        return Err(EditError::AlreadyThere("pin"));
+        return Err(EditError::already_there("pin"));
     }
     let subject = subject_mut(shot, id)?;
     Ok(match subject.pins.iter_mut().find(|old| old.id == pin.id) {
@@ -125,10 +144,10 @@ fn put_pin(shot: &mut Shot, id: Uuid, pin: &Pin, index: Option<usize>) -> Result
 }
 
 fn remove_pin(shot: &mut Shot, pin: Uuid) -> Result<Edit, EditError> {
-    let owner = shot.pin(pin).map(|(subject, _)| subject.id).ok_or(EditError::NotThere("pin"))?;
+    let owner = shot.pin(pin).map(|(subject, _)| subject.id).ok_or(EditError::not_there("pin"))?;
     let restore_samples = clear_track(shot, pin);
     let subject = subject_mut(shot, owner)?;
-    let index = subject.pins.iter().position(|p| p.id == pin).ok_or(EditError::NotThere("pin"))?;
+    let index = subject.pins.iter().position(|p| p.id == pin).ok_or(EditError::not_there("pin"))?;
     let put = Edit::PutPin { subject: owner, index: Some(index), pin: subject.pins.remove(index) };
     let led = subject.hand_overs.iter().any(|over| over.pin == pin);
     let restore_lead = led.then(|| Edit::SetHandOvers { subject: owner, hand_overs: subject.hand_overs.clone() });
@@ -154,7 +173,7 @@ fn put_attachment(shot: &mut Shot, id: Uuid, attachment: &Attachment, index: Opt
 fn remove_attachment(shot: &mut Shot, id: Uuid, attachment: Uuid) -> Result<Edit, EditError> {
     let subject = subject_mut(shot, id)?;
     let index = subject.attachments.iter().position(|a| a.id == attachment);
-    let index = index.ok_or(EditError::NotThere("attachment"))?;
+    let index = index.ok_or(EditError::not_there("attachment"))?;
     Ok(Edit::PutAttachment { subject: id, index: Some(index), attachment: subject.attachments.remove(index) })
 }
 
@@ -183,14 +202,14 @@ fn put_point(shot: &mut Shot, id: Uuid, point: &CarriedPoint, index: Option<usiz
 
 fn remove_point(shot: &mut Shot, id: Uuid, point: Uuid) -> Result<Edit, EditError> {
     let points = &mut subject_mut(shot, id)?.points;
-    let index = points.iter().position(|old| old.id == point).ok_or(EditError::NotThere("point"))?;
+    let index = points.iter().position(|old| old.id == point).ok_or(EditError::not_there("point"))?;
     Ok(Edit::PutPoint { subject: id, index: Some(index), point: points.remove(index) })
 }
 
 fn set_hand_overs(shot: &mut Shot, id: Uuid, hand_overs: &[HandOver]) -> Result<Edit, EditError> {
     let subject = subject_mut(shot, id)?;
     if hand_overs.iter().any(|over| subject.pins.iter().all(|pin| pin.id != over.pin)) {
-        return Err(EditError::NotThere("pin"));
+        return Err(EditError::not_there("pin"));
     }
     let mut hand_overs = hand_overs.to_vec();
     hand_overs.sort_by_key(|over| over.from);
@@ -207,7 +226,7 @@ fn set_no_cuts(shot: &mut Shot, frames: &[Frame]) -> Result<Edit, EditError> {
 
 fn set_samples(shot: &mut Shot, pin: Uuid, samples: &[(Frame, Option<Sample>)]) -> Result<Edit, EditError> {
     if shot.pin(pin).is_none() {
-        return Err(EditError::NotThere("pin"));
+        return Err(EditError::not_there("pin"));
     }
     let track = shot.track_mut(pin);
     let mut before: Vec<_> = samples.iter().map(|&(frame, sample)| (frame, track.set(frame, sample))).collect();

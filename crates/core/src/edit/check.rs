@@ -1,191 +1,45 @@
-//! What a change may say: numbers that are numbers, names that can be read, as much as a shot can hold.
+//! What comes in with a change beside the document: samples, and how many changes are made at once.
 
-use super::kinds::{Edit, EditError, FARTHEST, LAST_FRAME, MAX_NAME};
-use crate::attachment::Attachment;
-use crate::document::{Shot, Subject};
-use crate::motion::CarriedPoint;
-use crate::path::Recipe;
-use crate::pin::Pin;
-use crate::time::{Frame, FrameRange};
+use super::kinds::{Edit, EditError};
+use crate::document::{FARTHEST, check_frame, within};
 use crate::track::Sample;
 
-/// What a shot holds at most: ten times as much as anybody was seen to need, and still worked with at ease.
-const SUBJECTS: usize = 500;
-const PINS: usize = 2000;
-const ATTACHMENTS: usize = 500;
-const POINTS: usize = 2000;
-/// Of one thing: hand-overs, hidden stretches, places of a carried point, frames that are no cut, keyframes by hand.
-const OF_ONE: usize = 10_000;
 /// Changes that are made as one.
 const CHANGES: usize = 20_000;
 
-/// Checks all that a change says, and that the shot can hold it.
-pub(super) fn edit(edit: &Edit, shot: &Shot) -> Result<(), EditError> {
-    let mut sum = Sum {
-        subjects: shot.subjects.len(),
-        pins: shot.subjects.iter().map(|subject| subject.pins.len()).sum(),
-        attachments: shot.subjects.iter().map(|subject| subject.attachments.len()).sum(),
-        points: shot.subjects.iter().map(|subject| subject.points.len()).sum(),
-        changes: 0,
-    };
-    sum.values(edit, shot)?;
-    sum.check()
+/// Checks the samples of a change, and that there is an end of it.
+pub(super) fn samples(edit: &Edit) -> Result<(), EditError> {
+    count(edit, 0).and_then(|count| if count <= CHANGES { Ok(()) } else { Err(EditError::TooMany(CHANGES)) })
 }
 
-/// What there is after a change at most.
-struct Sum {
-    subjects: usize,
-    pins: usize,
-    attachments: usize,
-    points: usize,
-    changes: usize,
-}
-
-impl Sum {
-    fn values(&mut self, edit: &Edit, shot: &Shot) -> Result<(), EditError> {
-        self.changes += 1;
-        match edit {
-            Edit::AddSubject { subject: new, .. } => {
-                self.subjects += 1;
-                self.pins += new.pins.len();
-                self.attachments += new.attachments.len();
-                self.points += new.points.len();
-                subject(new)
+/// How many changes it is made of, after so many.
+fn count(edit: &Edit, before: usize) -> Result<usize, EditError> {
+    match edit {
+        Edit::All { edits } => edits.iter().try_fold(before + 1, |before, edit| count(edit, before)),
+        Edit::SetSamples { samples, .. } => {
+            for (frame, new) in samples {
+                check_frame(*frame)?;
+                new.as_ref().map_or(Ok(()), sample)?;
             }
-            Edit::Rename { name: new, .. } => name(new),
-            Edit::PutPin { pin: new, .. } => {
-                self.pins += usize::from(shot.pin(new.id).is_none());
-                pin(new)
-            }
-            Edit::PutAttachment { attachment: new, .. } => {
-                let is_known = |subject: &Subject| subject.attachments.iter().any(|old| old.id == new.id);
-                self.attachments += usize::from(!shot.subjects.iter().any(is_known));
-                attachment(new)
-            }
-            Edit::PutPoint { point: new, .. } => {
-                let is_known = |subject: &Subject| subject.points.iter().any(|old| old.id == new.id);
-                self.points += usize::from(!shot.subjects.iter().any(is_known));
-                point(new)
-            }
-            Edit::SetCleaning { cleaning: new, .. } => new.as_ref().map_or(Ok(()), cleaning),
-            Edit::SetHandOvers { hand_overs, .. } => {
-                at_most("hand-overs", hand_overs.len())?;
-                hand_overs.iter().try_for_each(|over| frame(over.from))
-            }
-            Edit::SetNoCuts { frames } => {
-                at_most("frames that are no cut", frames.len())?;
-                frames.iter().try_for_each(|at| frame(*at))
-            }
-            Edit::SetSamples { samples, .. } => samples.iter().try_for_each(|(at, new)| {
-                frame(*at)?;
-                new.as_ref().map_or(Ok(()), sample)
-            }),
-            Edit::All { edits } => edits.iter().try_for_each(|edit| self.values(edit, shot)),
-            Edit::RemoveSubject { .. }
-            | Edit::RemovePin { .. }
-            | Edit::RemoveAttachment { .. }
-            | Edit::RemovePoint { .. }
-            | Edit::SetMotion { .. } => Ok(()),
+            Ok(before + 1)
         }
+        _ => Ok(before + 1),
     }
-
-    fn check(&self) -> Result<(), EditError> {
-        let counted = [
-            ("subjects", self.subjects, SUBJECTS),
-            ("pins", self.pins, PINS),
-            ("attachments", self.attachments, ATTACHMENTS),
-            ("carried points", self.points, POINTS),
-            ("changes at once", self.changes, CHANGES),
-        ];
-        let over = counted.into_iter().find(|(_, count, most)| count > most);
-        over.map_or(Ok(()), |(what, _, most)| Err(EditError::TooMany { what, most }))
-    }
-}
-
-fn at_most(what: &'static str, count: usize) -> Result<(), EditError> {
-    if count <= OF_ONE { Ok(()) } else { Err(EditError::TooMany { what, most: OF_ONE }) }
-}
-
-fn subject(subject: &Subject) -> Result<(), EditError> {
-    name(&subject.name)?;
-    if subject.letter.is_control() {
-        return Err(EditError::Name);
-    }
-    subject.pins.iter().try_for_each(pin)?;
-    subject.attachments.iter().try_for_each(attachment)?;
-    subject.points.iter().try_for_each(point)?;
-    at_most("hand-overs", subject.hand_overs.len())?;
-    for over in &subject.hand_overs {
-        frame(over.from)?;
-        if subject.pins.iter().all(|pin| pin.id != over.pin) {
-            return Err(EditError::NotThere("pin"));
-        }
-    }
-    subject.cleaning.as_ref().map_or(Ok(()), cleaning)
-}
-
-fn name(name: &str) -> Result<(), EditError> {
-    let is_good = (1..=MAX_NAME).contains(&name.chars().count()) && !name.chars().any(char::is_control);
-    if is_good { Ok(()) } else { Err(EditError::Name) }
-}
-
-fn frame(frame: Frame) -> Result<(), EditError> {
-    if frame.0 <= LAST_FRAME { Ok(()) } else { Err(EditError::Frames) }
-}
-
-fn range(range: FrameRange) -> Result<(), EditError> {
-    frame(range.last)?;
-    if range.first <= range.last { Ok(()) } else { Err(EditError::Frames) }
-}
-
-/// Numbers that are numbers, and not further than this from nothing.
-fn within(most: f64, numbers: impl IntoIterator<Item = f64>) -> Result<(), EditError> {
-    if numbers.into_iter().all(|number| number.abs() <= most) { Ok(()) } else { Err(EditError::Number) }
-}
-
-/// Whether the pin is inside of the picture is asked where the picture's size is known.
-fn pin(pin: &Pin) -> Result<(), EditError> {
-    frame(pin.frame)?;
-    within(FARTHEST, [pin.at.x, pin.at.y])?;
-    pin.check_settings().map_err(EditError::Pin)?;
-    at_most("stretches on which a pin is hidden", pin.hidden.len())?;
-    pin.hidden.iter().try_for_each(|hidden| range(*hidden))
-}
-
-fn attachment(attachment: &Attachment) -> Result<(), EditError> {
-    attachment.look.as_deref().map_or(Ok(()), name)?;
-    attachment.check().map_err(EditError::Setting)
-}
-
-fn point(point: &CarriedPoint) -> Result<(), EditError> {
-    at_most("places of a carried point", point.placed.len())?;
-    if point.placed.is_empty() {
-        return Err(EditError::Number);
-    }
-    point.placed.iter().try_for_each(|place| {
-        frame(place.frame)?;
-        within(FARTHEST, [place.at.x, place.at.y])
-    })
-}
-
-fn cleaning(cleaning: &Recipe) -> Result<(), EditError> {
-    cleaning.check().map_err(EditError::Recipe)?;
-    at_most("keyframes by hand", cleaning.hand_keys.len())?;
-    cleaning.hand_keys.iter().try_for_each(|hand| frame(hand.frame))?;
-    cleaning.steps.iter().filter_map(|step| step.range).try_for_each(range)
 }
 
 /// Variances are kept in single precision: larger ones would become infinite there.
 fn sample(sample: &Sample) -> Result<(), EditError> {
-    within(FARTHEST, [sample.at.x, sample.at.y])?;
-    within(1.0 + 1e-6, [sample.matched])?;
     let covariance = sample.covariance;
-    within(FARTHEST * FARTHEST, [covariance.xx, covariance.xy, covariance.yy])?;
-    if covariance.xx < 0.0 || covariance.yy < 0.0 {
-        return Err(EditError::Number);
-    }
-    within(FARTHEST, sample.peak_ratio.into_iter().chain(sample.back_error))?;
-    sample.shape.map_or(Ok(()), |shape| within(FARTHEST, [shape.xx, shape.xy, shape.yx, shape.yy, shape.px, shape.py]))
+    let numbers = || {
+        within(FARTHEST, [sample.at.x, sample.at.y])?;
+        within(1.0 + 1e-6, [sample.matched])?;
+        within(FARTHEST * FARTHEST, [covariance.xx, covariance.xy, covariance.yy])?;
+        within(FARTHEST, sample.peak_ratio.into_iter().chain(sample.back_error))?;
+        let shape = sample.shape.map(|shape| [shape.xx, shape.xy, shape.yx, shape.yy, shape.px, shape.py]);
+        within(FARTHEST, shape.into_iter().flatten())
+    };
+    let is_good = numbers().is_ok() && covariance.xx >= 0.0 && covariance.yy >= 0.0;
+    if is_good { Ok(()) } else { Err(EditError::Sample) }
 }
 
 #[cfg(test)]
@@ -193,8 +47,13 @@ mod tests {
     use uuid::Uuid;
 
     use super::*;
-    use crate::attachment::Label;
+    use crate::attachment::{Attachment, Label};
+    use crate::document::{Shot, Subject};
     use crate::geometry::Point;
+    use crate::motion::CarriedPoint;
+    use crate::path::Recipe;
+    use crate::pin::Pin;
+    use crate::time::{Frame, FrameRange};
     use crate::track::{Covariance, SampleState};
 
     fn id(n: u128) -> Uuid {
@@ -295,8 +154,21 @@ mod tests {
         assert_eq!(now, old);
         // One that fails takes the others back, whatever they replaced.
         let failing = Edit::All { edits: vec![take(None), Edit::RemoveSubject { subject: id(77) }] };
-        assert_eq!(failing.apply(&mut now), Err(EditError::NotThere("subject")));
+        assert_eq!(failing.apply(&mut now), Err(EditError::not_there("subject")));
         assert_eq!(now, old);
         assert!(take(Some(bad)).apply(&mut now).is_err());
+    }
+
+    #[test]
+    fn what_was_wrong_before_does_not_stop_a_change_of_something_else() {
+        let mut old = shot();
+        old.subjects[0].name = String::new();
+        put(spot(2)).apply(&mut old).unwrap();
+        set(Sample::guide(Point::new(1.0, 2.0))).apply(&mut old).unwrap();
+        // It may not become worse, nor wrong in another place in the same way.
+        assert!(put(Pin { pattern: [3, 3], ..spot(8) }).apply(&mut old).is_err());
+        assert!(add(Subject::new(id(9), "", 'B', 1)).apply(&mut old).is_err());
+        Edit::Rename { subject: id(1), name: "Crane".into() }.apply(&mut old).unwrap();
+        assert_eq!(old.validate(), Ok(()));
     }
 }

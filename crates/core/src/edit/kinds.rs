@@ -4,21 +4,13 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 use uuid::Uuid;
 
-use crate::attachment::{Attachment, SettingProblem};
-use crate::document::{HandOver, Subject};
+use crate::attachment::Attachment;
+use crate::document::{DocumentProblem, HandOver, Subject};
 use crate::motion::CarriedPoint;
-use crate::path::{Recipe, RecipeProblem};
-use crate::pin::{Pin, PinProblem};
+use crate::path::Recipe;
+use crate::pin::Pin;
 use crate::time::Frame;
 use crate::track::{MotionModel, Sample};
-
-/// Longest name of a subject, in characters.
-pub const MAX_NAME: usize = 200;
-
-/// A place is not further than this from the picture's corner, in pixels: a hundred times the largest picture.
-pub(super) const FARTHEST: f64 = 1e6;
-/// The last frame that a film may have: 90 hours at 30 frames a second.
-pub(super) const LAST_FRAME: u32 = 9_999_999;
 
 /// One change to a shot.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -135,36 +127,23 @@ pub enum Edit {
 /// Why a change cannot be made.
 #[derive(Clone, Debug, Error, PartialEq)]
 pub enum EditError {
-    /// The thing to be changed is not there (any more).
-    #[error("there is no such {0} in this shot any more; it may have been removed in another window")]
-    NotThere(&'static str),
-    /// It is there already.
-    #[error("this {0} is in the shot already")]
-    AlreadyThere(&'static str),
-    /// A name is empty or too long, or has something in it that cannot be seen.
-    #[error("a name has 1 to {MAX_NAME} characters, none of them invisible")]
-    Name,
-    /// A number is not a number, or far away from any picture.
-    #[error("a place has to be given in ordinary numbers, not more than {FARTHEST:.0} pixels away")]
-    Number,
-    /// Frames that no film has, or that end before they begin.
-    #[error("frames are numbered from 0 to {LAST_FRAME}, the first before the last")]
-    Frames,
-    /// More of something than a shot can have.
-    #[error("a shot has at most {most} {what}")]
-    TooMany {
-        /// Of what.
-        what: &'static str,
-        /// How many there may be.
-        most: usize,
-    },
-    /// A pin's settings make no sense.
+    /// What it would leave is no document; or what it changes is not there.
     #[error(transparent)]
-    Pin(PinProblem),
-    /// An attachment's settings make no sense.
-    #[error(transparent)]
-    Setting(SettingProblem),
-    /// A recipe makes no sense.
-    #[error(transparent)]
-    Recipe(RecipeProblem),
+    Document(#[from] DocumentProblem),
+    /// A sample that is none.
+    #[error("a sample has to be given in ordinary numbers, with a match between 0 and 1 and variances above 0")]
+    Sample,
+    /// Too much at once.
+    #[error("at most {0} changes are made as one")]
+    TooMany(usize),
+}
+
+impl EditError {
+    pub(super) const fn not_there(what: &'static str) -> Self {
+        Self::Document(DocumentProblem::NotThere(what))
+    }
+
+    pub(super) const fn already_there(what: &'static str) -> Self {
+        Self::Document(DocumentProblem::AlreadyThere(what))
+    }
 }

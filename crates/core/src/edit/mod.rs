@@ -5,7 +5,7 @@ mod check;
 mod kinds;
 mod looks;
 
-pub use kinds::{Edit, EditError, MAX_NAME};
+pub use kinds::{Edit, EditError};
 pub use looks::{apply_look, changed_looks, propagate_look};
 
 #[cfg(test)]

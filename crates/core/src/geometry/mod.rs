@@ -187,6 +187,25 @@ impl Rect {
         self.nearest(point) == point
     }
 
+    /// The box with room added on each side.
+    pub fn widened(self, room: f64) -> Self {
+        Self { left: self.left - room, top: self.top - room, right: self.right + room, bottom: self.bottom + room }
+    }
+
+    /// The box moved.
+    pub fn moved(self, by: Point) -> Self {
+        Self { left: self.left + by.x, top: self.top + by.y, right: self.right + by.x, bottom: self.bottom + by.y }
+    }
+
+    /// The share of `other` that the box covers, 0 to 1.
+    pub fn share_of(self, other: Self) -> f64 {
+        let common = |low: f64, high: f64| (high - low).max(0.0);
+        let wide = common(self.left.max(other.left), self.right.min(other.right));
+        let high = common(self.top.max(other.top), self.bottom.min(other.bottom));
+        let area = (other.right - other.left) * (other.bottom - other.top);
+        if area > 0.0 { wide * high / area } else { 0.0 }
+    }
+
     /// How far the box reaches out of the picture, summed over the four sides, in pixels.
     pub fn overhang(self, size: Size) -> f64 {
         (-self.left).max(0.0)

@@ -4,6 +4,7 @@ mod blur;
 mod camera;
 mod cuts;
 mod enlarge;
+mod figure;
 mod plane;
 mod plate;
 mod scene;

@@ -12,9 +12,9 @@ const AGREE_WITHIN: u8 = 16;
 /// The scene with nobody in it: the median of many frames of a camera that stands still.
 #[derive(Clone, Debug)]
 pub struct Plate {
-    cell: u32,
-    width: usize,
-    height: usize,
+    pub(super) cell: u32,
+    pub(super) width: usize,
+    pub(super) height: usize,
     data: Vec<u8>,
     /// Where the frames agree.
     sure: Vec<bool>,
@@ -61,7 +61,7 @@ impl Plate {
 
     /// How much lighter the window is than the empty scene, in grey levels (median); `None` where nothing of it is
     /// known.
-    fn light(&self, window: &Window) -> Option<f32> {
+    pub(super) fn light(&self, window: &Window) -> Option<f32> {
         let size = window.plane.size();
         let middle = Point::new(
             f64::from(window.left) + f64::from(size.width) / 2.0,
@@ -74,7 +74,7 @@ impl Plate {
     }
 
     /// How much lighter the window is than the empty scene in a small pixel; `None` where that is not known.
-    fn off(&self, window: &Window, col: usize, row: usize) -> Option<f32> {
+    pub(super) fn off(&self, window: &Window, col: usize, row: usize) -> Option<f32> {
         let value = self.small(window, col, row).filter(|_| self.sure[row * self.width + col])?;
         Some(value - f32::from(self.data[row * self.width + col]))
     }

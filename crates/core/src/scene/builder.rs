@@ -9,7 +9,7 @@ use super::flare::PlacedFlare;
 use super::item::{Body, ItemState, SceneItem};
 use super::item_context::ItemContext;
 use super::label::PlacedLabel;
-use super::label_place::suggest;
+use super::label_place::{Standing, suggest};
 use super::picture::PlacedPicture;
 use crate::attachment::{AnimatedSettings, Attachment, AttachmentKind, Flare, Label, LabelArt, Placement};
 use crate::document::Subject;
@@ -25,6 +25,8 @@ pub(super) struct Builder<'a> {
     pub range: FrameRange,
     pub picture: Size,
     pub measure: &'a dyn Measure,
+    /// All subjects of which something is known, with where they are.
+    pub subjects: &'a [(&'a Subject, Arc<Poses>)],
 }
 
 /// A subject that something hangs on.
@@ -95,10 +97,14 @@ impl Builder<'_> {
 
     fn label(&mut self, subject: &Subject, label: Box<Label>, path: &Path, from: usize) -> PlacedLabel {
         let (art, size) = self.label_art(label.art(&subject.name), from);
-        let pattern = subject.pins.first().map_or([31, 31], |pin| pin.pattern);
+        let standing = |path, of: &Subject| Standing::new(path, of.pins.first(), self.picture);
+        let others = || {
+            let others = self.subjects.iter().filter(|(other, _)| other.id != subject.id);
+            others.map(|(other, poses)| standing(poses.path(), other)).collect::<Vec<_>>()
+        };
         let offset = match label.placement {
             Placement::Offset(offset) => offset,
-            Placement::Auto => suggest(path, size, pattern, self.picture),
+            Placement::Auto => suggest(&standing(path, subject), &others(), size, self.picture),
         };
         PlacedLabel { label, art, size, offset }
     }

@@ -67,8 +67,10 @@ impl Scene {
         range: FrameRange,
         measure: &dyn Measure,
     ) -> Self {
-        let mut builder = Builder { registry: ArtworkRegistry::default(), items: Vec::new(), range, picture, measure };
-        subjects.into_iter().for_each(|(subject, poses)| builder.subject(subject, &poses));
+        let subjects: Vec<(&Subject, Arc<Poses>)> = subjects.into_iter().collect();
+        let (registry, items) = (ArtworkRegistry::default(), Vec::new());
+        let mut builder = Builder { registry, items, range, picture, measure, subjects: &subjects };
+        subjects.iter().for_each(|(subject, poses)| builder.subject(subject, poses));
         let Builder { registry, mut items, .. } = builder;
         items.sort_by_key(|item| item.first().context.show.order);
         let layout = LabelLayout::new(&items, range, picture);

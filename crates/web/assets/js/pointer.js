@@ -29,7 +29,7 @@ export class Pointer {
       { passive: false },
     );
     stage.addEventListener("pointerdown", (event) => {
-      if (event.target.closest(".notice") || event.button > 1) return;
+      if (event.target.closest(".notice, .lost") || event.button > 1) return;
       this.drag = this.startDrag(event, at(event));
       stage.setPointerCapture(event.pointerId);
     });
@@ -84,7 +84,7 @@ export class Pointer {
 
   writeAt({ x, y }, event, text) {
     const note = this.note;
-    note.hidden = !text || this.bench.playing || Boolean(event.target.closest(".notice"));
+    note.hidden = !text || this.bench.playing || Boolean(event.target.closest(".notice, .lost"));
     note.textContent = text;
     const left = Math.min(x + 16, this.stage.clientWidth - note.offsetWidth - 4);
     note.style.transform = `translate(${left}px, ${Math.max(0, y - 30)}px)`;
