@@ -18,8 +18,6 @@ pub struct ExportProgress {
     pub frames: u32,
     /// Frames in all.
     pub of: u32,
-    /// Seconds still to go, once that can be said.
-    pub seconds_left: Option<f64>,
 }
 
 /// Writes progress down, now and then.
@@ -30,14 +28,12 @@ pub(crate) struct Report<'a> {
     frames: u32,
     /// How often each frame is gone through: painted, then joined.
     passes: u32,
-    begun: Instant,
     reported: Instant,
 }
 
 impl<'a> Report<'a> {
     pub fn new(worker: &'a Worker, runtime: &'a Handle, lease: &'a Lease, frames: u32, passes: u32) -> Self {
-        let now = Instant::now();
-        Self { worker, runtime, lease, frames, passes, begun: now, reported: now }
+        Self { worker, runtime, lease, frames, passes, reported: Instant::now() }
     }
 
     /// `steps`: frames done, in all passes together.
@@ -46,9 +42,7 @@ impl<'a> Report<'a> {
             return;
         }
         self.reported = Instant::now();
-        let left = (self.frames * self.passes).saturating_sub(steps);
-        let seconds = self.begun.elapsed().as_secs_f64() / f64::from(steps.max(1)) * f64::from(left);
-        let progress = ExportProgress { frames: steps / self.passes, of: self.frames, seconds_left: Some(seconds) };
+        let progress = ExportProgress { frames: steps / self.passes, of: self.frames };
         let value = serde_json::to_value(progress).unwrap_or_default();
         if let Err(error) = self.runtime.block_on(self.worker.store.job_progress(self.lease, &value)) {
             tracing::warn!(%error, "progress could not be written down");

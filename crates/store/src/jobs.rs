@@ -84,6 +84,7 @@ impl Store {
             .inner_join(projects::table.on(projects::id.eq(jobs::project_id)))
             .left_join(shots::table.on(shots::id.nullable().eq(jobs::shot_id)))
             .left_join(clips::table.on(clips::id.nullable().eq(jobs::clip_id)))
+            .filter(projects::deleted_at.is_null())
             .order(jobs::created_at.desc())
             .limit(most)
             .select((JobRow::as_select(), projects::name, shots::name.nullable(), clips::name.nullable()))

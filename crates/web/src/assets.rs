@@ -61,6 +61,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/several.js",
     "js/spots.js",
     "js/svg.js",
+    "js/time_left.js",
     "js/timeline.js",
     "js/timescale.js",
     "js/track.js",

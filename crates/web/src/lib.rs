@@ -11,6 +11,7 @@ mod evaluated;
 mod events;
 mod exports;
 mod follow;
+mod forms;
 mod frames;
 mod graphics;
 mod guard;
@@ -107,6 +108,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(shots::shot_samples)
         .service(scenes::shot_scene)
         .service(shots::flare_looks)
+        .service(forms::shot_forms)
         .service(shots::pin_doubts)
         .service(losses::pin_losses)
         .service(shots::shot_log)

@@ -3,6 +3,8 @@
 use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, ResponseError, get, web};
 use askama::Template;
+use jampin_core::document::MAX_NAME;
+use jampin_core::pin::{MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE};
 use jampin_store::{AuditEntry, DeletedProject, Project, ProjectSummary, ShotInfo, StoreError};
 use uuid::Uuid;
 
@@ -35,6 +37,18 @@ struct BenchPage {
     version: String,
     project: Project,
     shot: ShotInfo,
+    /// Least and most of a pattern's side.
+    pattern: (u32, u32),
+    search_most: u32,
+    /// Longest name, in characters.
+    name_most: usize,
+}
+
+impl BenchPage {
+    fn new(project: Project, shot: ShotInfo) -> Self {
+        let pattern = (MIN_PATTERN_SIDE, MAX_PATTERN_SIDE);
+        Self { version: version(), project, shot, pattern, search_most: MAX_SEARCH, name_most: MAX_NAME }
+    }
 }
 
 #[derive(Template)]
@@ -115,7 +129,7 @@ pub(crate) async fn bench_page(state: web::Data<AppState>, id: web::Path<Uuid>) 
         Ok((shot, project))
     }
     .await;
-    page(found.and_then(|(shot, project)| html(&BenchPage { version: version(), project, shot })))
+    page(found.and_then(|(shot, project)| html(&BenchPage::new(project, shot))))
 }
 
 pub(crate) async fn not_found(request: HttpRequest) -> HttpResponse {

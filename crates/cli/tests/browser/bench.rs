@@ -106,15 +106,15 @@ fn what_was_lost_says_so_where_one_looks_and_is_mended_from_there() {
         assert_eq!((&states[29], &states[30], &states[59]), (&json!("found"), &json!("bridged"), &json!("bridged")));
 
         // Without another side: one click, and the next says where it is.
-        with_hidden(&server, &shot, &pin, 60, FRAMES - 1);
+        with_hidden(&server, &shot, &pin, 40, FRAMES - 1);
         browser.until("jampin.bench.losses[0]?.step === 'put'").await;
         browser.eval(&format!("jampin.bench.goTo({})", FRAMES - 3)).await;
         browser.until(said).await;
         browser.click(middle_of(&browser, ".picture .lost button").await).await;
-        browser.until("jampin.bench.placingHere && jampin.bench.frame === 60").await;
+        browser.until("jampin.bench.placingHere && jampin.bench.frame === 40").await;
         // What a person says is hidden is not lost.
         let hide = json!({ "revision": server.get(&path).json()["shot"]["revision"], "pin": pin, "do": "hide",
-            "first": 60, "last": FRAMES - 1 });
+            "first": 40, "last": FRAMES - 1 });
         assert_eq!(server.send("POST", &format!("{path}/ranges"), &hide).status, 200);
         browser.until("jampin.bench.losses.length === 0").await;
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
@@ -124,7 +124,7 @@ fn what_was_lost_says_so_where_one_looks_and_is_mended_from_there() {
 /// Buttons and fields of a part of the page that stick out of the window, or of each other.
 async fn cut_off(browser: &Browser, css: &str) -> Value {
     let script = format!(
-        "[...document.querySelectorAll('{css}')].filter((one) => one.checkVisibility()).filter((one) => {{
+        "[...document.querySelectorAll('{css}')].filter((one) => one.checkVisibility() && !one.disabled).filter((one) => {{
             const box = one.getBoundingClientRect();
             const middle = document.elementFromPoint(box.left + box.width / 2, box.top + box.height / 2);
             return box.right > innerWidth || box.bottom > innerHeight || !one.contains(middle);

@@ -59,6 +59,23 @@ pub struct Cover {
 }
 
 impl Cover {
+    /// A cover is so many times as large as the pattern of its pin: half as large again on each side.
+    pub const OF_PATTERN: f64 = 2.2;
+
+    /// A cover as usual, of this size.
+    pub fn over(width: f64, height: f64) -> Self {
+        Self {
+            outline: CoverShape::Ellipse,
+            place: Point::default(),
+            size: [width, height],
+            turn: 0.0,
+            orientation: Orientation { turns: true, grows: true, ..Orientation::default() },
+            feather: 3.0,
+            inside_out: false,
+            effect: CoverEffect::Blur(12.0),
+        }
+    }
+
     /// Checks every setting.
     pub fn check(&self) -> Result<(), SettingProblem> {
         for side in self.size {

@@ -12,6 +12,7 @@ mod foreground;
 mod keyframes;
 mod kind;
 mod label;
+mod limits;
 mod orientation;
 mod picture;
 mod reshape;

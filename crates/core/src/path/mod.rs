@@ -30,7 +30,7 @@ pub use ease::Easing;
 pub use fit::fit_curve;
 pub use keys::{Curve, PathKeyframe, Tangent};
 pub use outliers::hampel;
-pub use recipe::{HandKey, Recipe, RecipeProblem, Step, StepKind};
+pub use recipe::{HandKey, Recipe, RecipeProblem, Step, StepKind, StepNumber};
 pub use reduce::reduce;
 pub use report::Report;
 pub use savitzky_golay::{savitzky_golay, savitzky_golay_weights};

@@ -110,18 +110,28 @@ pub struct HandKey {
 }
 
 /// What is wrong with a recipe.
-#[derive(Clone, Debug, Error, PartialEq, Eq)]
+#[derive(Clone, Debug, Error, PartialEq)]
 pub enum RecipeProblem {
     /// Too many steps.
     #[error("a recipe has at most {MOST_STEPS} steps")]
     TooLong,
-    /// A number is out of its bounds.
-    #[error("step {step}: {what}")]
+    /// A number is out of its limits.
+    #[error("step {step}: {name} has to be between {least} and {most}")]
     Number {
         /// Which step, counted from 1.
         step: usize,
-        /// What the number has to be.
-        what: &'static str,
+        /// Which number.
+        name: &'static str,
+        /// What it may be at least, ...
+        least: f64,
+        /// ... and at most.
+        most: f64,
+    },
+    /// No polynomial goes through such a window.
+    #[error("step {step}: the window is an odd number of frames, and the degree below it")]
+    Polynomial {
+        /// Which step, counted from 1.
+        step: usize,
     },
     /// A keyframe set by hand is no place in ordinary numbers, or is on another frame than it says.
     #[error("the keyframe on frame {0} is no place in ordinary numbers")]
@@ -155,9 +165,7 @@ impl Recipe {
             return Err(RecipeProblem::TooLong);
         }
         for (index, step) in self.steps.iter().enumerate() {
-            if let Some(what) = step.kind.problem() {
-                return Err(RecipeProblem::Number { step: index + 1, what });
-            }
+            step.kind.check(index + 1)?;
         }
         let is_bad = |hand: &&HandKey| hand.key.is_some_and(|key| key.frame != hand.frame || !key.is_finite());
         self.hand_keys.iter().find(is_bad).map_or(Ok(()), |hand| Err(RecipeProblem::PathKeyframe(hand.frame)))
@@ -165,31 +173,66 @@ impl Recipe {
 }
 
 impl StepKind {
-    /// What a number has to be that is not.
-    fn problem(self) -> Option<&'static str> {
-        let (fine, what) = match self {
-            Self::Outliers { window, sigmas, least } => (
-                (3..=999).contains(&window) && (0.0..=1000.0).contains(&sigmas) && (0.0..=10_000.0).contains(&least),
-                "the window has 3 to 999 frames, the limit 0 to 1000 deviations, the least jump 0 to 10000 pixels",
-            ),
-            Self::Smooth { strength } => {
-                ((1e-6..=1e6).contains(&strength), "the strength is between 0.000001 and 1000000")
+    /// Every kind, as it begins.
+    pub const ALL: [Self; 10] = [
+        Self::Outliers { window: 15, sigmas: 5.0, least: 0.75 },
+        Self::Smooth { strength: 1.0 },
+        Self::Polynomial { window: 11, degree: 2 },
+        Self::MaxDeviation { distance: 0.5 },
+        Self::Straight { tolerance: 0.5 },
+        Self::Curve { tolerance: 0.15 },
+        Self::LongestStretch { frames: 25 },
+        Self::EaseIn { frames: 12 },
+        Self::EaseOut { frames: 12 },
+        Self::DropLast { count: 2 },
+    ];
+
+    /// Its numbers, with their limits.
+    pub fn numbers(self) -> Vec<StepNumber> {
+        let number = |name, value, least, most| StepNumber { name, value, least, most };
+        let pixels = |name, value| number(name, value, 0.0, 10_000.0);
+        let frames = |least, frames| number("frames", f64::from(frames), least, 100_000.0);
+        let window = |window| number("window", f64::from(window), 3.0, 999.0);
+        match self {
+            Self::Outliers { window: among, sigmas, least } => {
+                vec![window(among), number("sigmas", sigmas, 0.0, 1000.0), pixels("least", least)]
             }
-            Self::Polynomial { window, degree } => (
-                window % 2 == 1 && (3..=999).contains(&window) && degree <= 6 && degree < window,
-                "the window is an odd number of frames from 3 to 999, the degree below it and at most 6",
-            ),
-            Self::MaxDeviation { distance } => {
-                ((0.0..=10_000.0).contains(&distance), "the distance is 0 to 10000 pixels")
+            Self::Smooth { strength } => vec![number("strength", strength, 1e-6, 1e6)],
+            Self::Polynomial { window: over, degree } => {
+                vec![window(over), number("degree", f64::from(degree), 0.0, 6.0)]
             }
-            Self::Straight { tolerance } | Self::Curve { tolerance } => {
-                ((0.0..=10_000.0).contains(&tolerance), "the tolerance is 0 to 10000 pixels")
-            }
-            Self::LongestStretch { frames } | Self::EaseIn { frames } | Self::EaseOut { frames } => {
-                ((1..=100_000).contains(&frames), "the number of frames is at least 1")
-            }
-            Self::DropLast { count } => (count <= 100_000, "the number of keyframes is 0 or more"),
-        };
-        (!fine).then_some(what)
+            Self::MaxDeviation { distance } => vec![pixels("distance", distance)],
+            Self::Straight { tolerance } | Self::Curve { tolerance } => vec![pixels("tolerance", tolerance)],
+            Self::LongestStretch { frames: most } => vec![frames(1.0, most)],
+            Self::EaseIn { frames: over } | Self::EaseOut { frames: over } => vec![frames(1.0, over)],
+            Self::DropLast { count } => vec![number("count", f64::from(count), 0.0, 100_000.0)],
+        }
     }
+
+    fn check(self, step: usize) -> Result<(), RecipeProblem> {
+        let numbers = self.numbers();
+        let bad = numbers.into_iter().find(|number| !(number.least..=number.most).contains(&number.value));
+        if let Some(StepNumber { name, least, most, .. }) = bad {
+            return Err(RecipeProblem::Number { step, name, least, most });
+        }
+        match self {
+            Self::Polynomial { window, degree } if window % 2 == 0 || degree >= window => {
+                Err(RecipeProblem::Polynomial { step })
+            }
+            _ => Ok(()),
+        }
+    }
+}
+
+/// A number of a step.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct StepNumber {
+    /// Its name in files.
+    pub name: &'static str,
+    /// What it is.
+    pub value: f64,
+    /// What it may be at least, ...
+    pub least: f64,
+    /// ... and at most.
+    pub most: f64,
 }

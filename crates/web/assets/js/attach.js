@@ -1,25 +1,11 @@
 // What hangs on the selected subject: a list, the one that is open, and each change of it as one edit.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call } from "./api.js";
-import { BOX, get, groupsOf, isKeyable, same, steps } from "./settings.js";
+import { forms, get, groupsOf, isKeyable, same, steps } from "./settings.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
-const KINDS = {
-  label: "Label",
-  boundary: "Boundary line",
-  picture: "Picture",
-  flare: "Flare",
-  cover: "Cover",
-  front: "In front",
-};
-const COUNTED = {
-  label: "label",
-  boundary: "boundary line",
-  picture: "picture",
-  flare: "flare",
-  cover: "cover",
-  front: "front",
-};
+const nameOf = (kind) => forms.attachments[kind]?.name ?? "";
+const countedName = (kind, count) => forms.attachments[kind]?.counted[count === 1 ? 0 : 1] ?? "";
 const CLIPBOARD = "jampin.attachment";
 
 function set(into, path, value) {
@@ -58,10 +44,7 @@ export const attaching = (parts) => ({
   get attachText() {
     const kinds = [...new Set(this.attachments.map((one) => one.kind))];
     const counted = kinds.map((kind) => [this.attachments.filter((one) => one.kind === kind).length, kind]);
-    return (
-      counted.map(([count, kind]) => `${count} ${count === 1 ? COUNTED[kind] : `${COUNTED[kind]}s`}`).join(", ") ||
-      "nothing hangs on it"
-    );
+    return counted.map(([count, kind]) => `${count} ${countedName(kind, count)}`).join(", ") || "nothing hangs on it";
   },
   get attachRows() {
     return this.attachments.map((one) => ({
@@ -77,10 +60,10 @@ export const attaching = (parts) => ({
       boundary: () => `${one.corners.length} corners, ${one.closed ? "closed" : "open"}`,
       cover: () => Object.keys(one.effect)[0],
     }[one.kind]?.();
-    return text ? `${KINDS[one.kind]}: ${text}` : KINDS[one.kind];
+    return text ? `${nameOf(one.kind)}: ${text}` : nameOf(one.kind);
   },
   get attachedName() {
-    return KINDS[this.attached.kind];
+    return nameOf(this.attached.kind);
   },
   get isBoundary() {
     return this.attached?.kind === "boundary";
@@ -122,7 +105,7 @@ export const attaching = (parts) => ({
       colour: () => value ?? "#ffffff",
       check: () => Boolean(value),
       part: () => !missing,
-      text: () => (field.unwrap ? field.unwrap(value) : (value ?? "")),
+      text: () => (field.within ? (value?.text ?? "") : (value ?? "")),
       action: () => null,
       choice: () =>
         field.options.findIndex(([, other]) =>
@@ -178,7 +161,7 @@ export const attaching = (parts) => ({
       if (value) beginHere(one, field.path, this.frame);
       set(one, field.path, value);
     }
-    this.put(one, `${KINDS[one.kind]}: ${field.name.toLowerCase()}`);
+    this.put(one, `${nameOf(one.kind)}: ${field.name.toLowerCase()}`);
   },
   entered(field, entered, old) {
     switch (field.as) {
@@ -192,7 +175,8 @@ export const attaching = (parts) => ({
       case "choice":
         return copy(field.options[entered][1]);
       case "text":
-        return entered.trim() === "" ? (field.empty ?? "") : field.wrap ? field.wrap(entered, old) : entered;
+        if (entered.trim() === "") return null;
+        return field.within ? { ...copy(field.within), ...old, text: entered } : entered;
       default:
         return entered;
     }
@@ -229,7 +213,7 @@ export const attaching = (parts) => ({
   },
   removeAttachment() {
     const { id, kind } = this.attached;
-    this.edit(`Remove the ${KINDS[kind].toLowerCase()}`, {
+    this.edit(`Remove the ${nameOf(kind).toLowerCase()}`, {
       edit: "remove_attachment",
       subject: this.subject.id,
       attachment: id,
@@ -238,7 +222,7 @@ export const attaching = (parts) => ({
   switchAttachment(id, on) {
     const one = copy(this.attachments.find((other) => other.id === id));
     one.show.on = on;
-    this.put(one, `${on ? "Show" : "Do not show"} the ${KINDS[one.kind].toLowerCase()}`);
+    this.put(one, `${on ? "Show" : "Do not show"} the ${nameOf(one.kind).toLowerCase()}`);
   },
 
   doIt(field) {
@@ -267,42 +251,23 @@ export const attaching = (parts) => ({
   },
   addLabel() {
     if (!this.subject) return;
-    this.hang(
-      { id: crypto.randomUUID(), kind: "label", font: "sans", size: 26, colour: "#ffffff", box: BOX, line_width: 2 },
-      "Add a label",
-    );
+    this.hang({ ...copy(forms.fresh.label), id: crypto.randomUUID(), kind: "label" }, "Add a label");
   },
   // Over the pattern of the pin, half as large again; behind all that hangs there, as it is the picture that it
   // changes.
   addCover() {
     if (!this.pin) return;
-    const size = this.pin.pattern.map((side) => Math.round(side * 2.2));
-    this.hang(
-      {
-        id: crypto.randomUUID(),
-        kind: "cover",
-        outline: "ellipse",
-        size,
-        feather: 3,
-        facing: { since: this.frame, turns: true, grows: true },
-        effect: { blur: 12 },
-        show: { order: -10 },
-      },
-      "Cover",
-    );
+    const { cover, cover_of_pattern } = copy(forms.fresh);
+    const size = this.pin.pattern.map((side) => Math.round(side * cover_of_pattern));
+    const facing = { ...cover.facing, since: this.frame };
+    this.hang({ ...cover, id: crypto.randomUUID(), kind: "cover", size, facing }, "Cover");
   },
   addFront(outline) {
-    const front = {
-      id: crypto.randomUUID(),
-      kind: "front",
-      outline,
-      since: this.frame,
-      rides: outline.length > 0,
-      feather: 1,
-      show: { order: 10 },
-    };
-    if (!outline.length) front.brightness = { from: 0, to: 0.35, softness: 0.1 };
-    this.hang(front, outline.length ? "Outline in front" : "In front by brightness");
+    const { front, front_brightness } = copy(forms.fresh);
+    const drawn = outline.length > 0;
+    const one = { ...front, id: crypto.randomUUID(), kind: "front", outline, since: this.frame, rides: drawn };
+    if (!drawn) one.brightness = front_brightness;
+    this.hang(one, drawn ? "Outline in front" : "Dark or bright parts in front");
   },
 
   // --- an outline drawn by hand -----------------------------------------------------------------------------------
@@ -392,6 +357,6 @@ export const attaching = (parts) => ({
       if (one.kind === "boundary") one.corners = corners;
       else one.lies.face = corners;
     }
-    this.hang(one, `Paste the ${KINDS[one.kind].toLowerCase()}`);
+    this.hang(one, `Paste the ${nameOf(one.kind).toLowerCase()}`);
   },
 });

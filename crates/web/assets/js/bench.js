@@ -25,6 +25,7 @@ import { Player } from "./player.js";
 import { Pointer } from "./pointer.js";
 import { rowing } from "./rows.js";
 import { spotting } from "./spots.js";
+import { loadForms } from "./settings.js";
 import { several } from "./several.js";
 import { Timeline } from "./timeline.js";
 import { Track } from "./track.js";
@@ -118,6 +119,7 @@ Alpine.data("bench", () => {
       this.spotsSoon = throttled(250, () => this.loadSpots());
       paintLegend(this.$refs.legend);
       window.jampin = { player: parts.player, overlay: parts.overlay, timeline: parts.timeline, bench: this };
+      await loadForms(this.path).catch((error) => this.say(error.message, true));
       if (!(await this.refresh())) return;
       this.refreshFlareLooks().catch(() => {});
       parts.player.go(this.first);

@@ -1,6 +1,6 @@
 // The boundary line of the selected subject: its corners clicked in order on pins and carried points, and its look.
 import Alpine from "../vendor/alpine-csp.esm.js";
-import { EASINGS } from "./settings.js";
+import { forms } from "./settings.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
 const idOf = (corner) => corner.pin ?? corner.point;
@@ -52,15 +52,7 @@ export const bounding = () => ({
     if (corners.length < 2) return;
     // While a boundary line is open its corners are linked anew; else it is another line.
     const old = this.isBoundary && this.relinking ? copy(this.attached) : null;
-    const fresh = {
-      id: crypto.randomUUID(),
-      kind: "boundary",
-      width: 5,
-      on_ground: false,
-      label: null,
-      label_at: "middle",
-      drawing: { on_frames: 10, off_frames: 10, easing: EASINGS["slow, fast, slow"], goes_back: false },
-    };
+    const fresh = { ...copy(forms.fresh.boundary), id: crypto.randomUUID(), kind: "boundary" };
     const attachment = { ...(old ?? fresh), corners, closed };
     await this.hang(attachment, old ? "Other corners of the boundary line" : "Boundary line");
   },

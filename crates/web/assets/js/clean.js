@@ -1,65 +1,9 @@
 // The recipe behind a path: its steps, what comes of them before they are kept, and keyframes set by hand.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, throttled } from "./api.js";
+import { forms } from "./settings.js";
 
-const field = (name, label, unit, step, least, most) => ({ name, label, unit, step, least, most });
-// In plain words, with the numbers that each step has.
-const STEPS = {
-  outliers: {
-    title: "Take out jumps",
-    fields: [
-      field("least", "of more than", "px", 0.25, 0, 10000),
-      field("sigmas", "unusual by", "×", 0.5, 0, 1000),
-      field("window", "among", "frames", 2, 3, 999),
-    ],
-    fresh: { window: 15, sigmas: 5, least: 0.75 },
-  },
-  smooth: {
-    title: "Take out jitter",
-    fields: [field("strength", "strength", "×", 0.5, 0.000001, 1000000)],
-    fresh: { strength: 1 },
-  },
-  polynomial: {
-    title: "Even out",
-    fields: [field("window", "over", "frames", 2, 3, 999), field("degree", "degree", "", 1, 0, 6)],
-    fresh: { window: 11, degree: 2 },
-  },
-  pull_back: {
-    title: "Stay near the raw path",
-    fields: [field("distance", "within", "px", 0.25, 0, 10000)],
-    fresh: { distance: 0.5 },
-  },
-  straight: {
-    title: "Fewer points, straight",
-    fields: [field("tolerance", "within", "px", 0.05, 0, 10000)],
-    fresh: { tolerance: 0.5 },
-  },
-  curve: {
-    title: "Few keyframes, smooth",
-    fields: [field("tolerance", "within", "px", 0.05, 0, 10000)],
-    fresh: { tolerance: 0.15 },
-  },
-  longest_stretch: {
-    title: "Longest stretch",
-    fields: [field("frames", "at most", "frames", 1, 1, 100000)],
-    fresh: { frames: 25 },
-  },
-  ease_in: {
-    title: "Set off gently",
-    fields: [field("frames", "over", "frames", 1, 1, 100000)],
-    fresh: { frames: 12 },
-  },
-  ease_out: {
-    title: "Come to rest gently",
-    fields: [field("frames", "over", "frames", 1, 1, 100000)],
-    fresh: { frames: 12 },
-  },
-  drop_last: {
-    title: "Drop last keyframes",
-    fields: [field("count", "how many", "", 1, 0, 100000)],
-    fresh: { count: 2 },
-  },
-};
+const formOf = (kind) => forms.steps.find((step) => step.kind === kind);
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
 const px = (value) => `${value.toFixed(value < 9.95 ? 2 : 1)} px`;
 
@@ -67,7 +11,9 @@ export const cleaning = (parts) => ({
   recipes: [],
   pathSeen: 0,
   keysPicked: [], // Frames, in order.
-  stepKinds: Object.entries(STEPS).map(([kind, { title }]) => ({ kind, title })),
+  get stepKinds() {
+    return this.loaded ? forms.steps : [];
+  },
 
   get cleaned() {
     return this.subject?.cleaning ?? null;
@@ -90,7 +36,7 @@ export const cleaning = (parts) => ({
   },
   get stepRows() {
     return (this.cleaned?.steps ?? []).map((step, index) => {
-      const { title, fields } = STEPS[step.step];
+      const { title, fields } = formOf(step.step);
       const where = step.range ? `frames ${step.range.first} to ${step.range.last}` : "";
       return {
         key: `${index} ${step.step}`,
@@ -127,7 +73,7 @@ export const cleaning = (parts) => ({
     this.changeSteps((steps) => (steps[index].on = on), `${this.stepTitle(index)}: ${on ? "on" : "off"}`);
   },
   stepTitle(index) {
-    return STEPS[this.cleaned.steps[index].step].title;
+    return formOf(this.cleaned.steps[index].step).title;
   },
   // While a number is turned the page shows what would come of it; when it is left it is kept.
   stepTyped({ index, name }, text) {
@@ -148,8 +94,8 @@ export const cleaning = (parts) => ({
   },
   stepAdded(kind) {
     if (!kind) return;
-    const step = { step: kind, ...STEPS[kind].fresh, on: true, range: this.chosen ? { ...this.chosen } : null };
-    this.changeSteps((steps) => steps.push(step), STEPS[kind].title);
+    const step = { ...copy(formOf(kind).fresh), range: this.chosen ? { ...this.chosen } : null };
+    this.changeSteps((steps) => steps.push(step), formOf(kind).title);
   },
   // Recipes belong to the project, so every shot of it can use them.
   recipePath(name) {

@@ -1,6 +1,7 @@
 // Flares on the selected subject: looks to start from.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call } from "./api.js";
+import { forms } from "./settings.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
 
@@ -17,8 +18,8 @@ export const flaring = () => ({
   async addFlare() {
     if (!this.subject) return;
     if (!this.flareLooks.length) await this.refreshFlareLooks();
-    const show = { blend: "screen", enters: FLARES_UP, leaves: FLARES_UP };
-    this.hang({ id: crypto.randomUUID(), kind: "flare", show, ...copy(this.flareLooks[0].flare) }, "Flare");
+    const { flare } = copy(forms.fresh);
+    this.hang({ ...flare, id: crypto.randomUUID(), kind: "flare", ...copy(this.flareLooks[0].flare) }, "Flare");
   },
   // Another look keeps where it is and how strong.
   flareLooked(name) {
@@ -28,5 +29,3 @@ export const flaring = () => ({
     this.put({ ...rest, ...copy(look.flare), place, fades_below }, `Flare: ${name}`);
   },
 });
-
-const FLARES_UP = { way: "fade", frames: 4, easing: { first: [0.42, 0], second: [0.58, 1] } };

@@ -1,6 +1,7 @@
 // Following and solving the pin of the selected subject, guides, and what is worth a look.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call } from "./api.js";
+import { timeLeft } from "./time_left.js";
 
 const STATE_WORDS = { found: "found", guide: "set by hand", hidden: "hidden", bridged: "bridged", outside: "outside" };
 const REASONS = {
@@ -66,7 +67,9 @@ export const following = (parts) => ({
   },
   get followText() {
     const track = this.track;
-    if (this.solveShare !== null) return `solving the whole shot … ${percent(this.solveShare)}`;
+    if (this.solveShare !== null) {
+      return `solving the whole shot … ${percent(this.solveShare)}${timeLeft(this.job.id, this.solveShare)}`;
+    }
     if (this.job) return this.job.kind === "solve" ? "solving again …" : `following … ${track?.count() ?? 0} frames`;
     if (!track || track.count() < 2) return "not followed yet";
     const solved = track.isSolved() ? "solved" : "live pass only";

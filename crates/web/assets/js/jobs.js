@@ -1,4 +1,5 @@
 // Long work, in words.
+import { timeLeft } from "./time_left.js";
 
 const TITLES = {
   prepare: "Prepare",
@@ -18,13 +19,20 @@ export const PRODUCTS = {
 const clock = (text) =>
   new Date(text).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit" });
 
+function atWork(progress) {
+  if (progress.of) return `${progress.frames} of ${progress.of} frames`;
+  if (progress.solving !== undefined) return `solving the whole shot, ${Math.floor(progress.solving * 100)} %`;
+  return progress.found ? `${progress.found} frames found` : "at work";
+}
+
 export function describeJob(job) {
   const progress = job.progress ?? {};
-  const left = progress.seconds_left ? `, about ${Math.ceil(progress.seconds_left)} s left` : "";
+  const share = progress.of ? progress.frames / progress.of : (progress.solving ?? 0);
+  const left = job.state === "running" ? timeLeft(job.id, share) : "";
   const what = PRODUCTS[job.payload.container];
   const texts = {
     waiting: `asked for at ${clock(job.created_at)}`,
-    running: progress.of ? `${progress.frames} of ${progress.of} frames${left}` : "at work",
+    running: atWork(progress) + left,
     done: job.result?.bytes
       ? `${(job.result.bytes / 1e6).toFixed(1)} MB, ${job.result.frames} frames, at ${clock(job.ended_at)}`
       : `at ${clock(job.ended_at)}`,
@@ -42,7 +50,7 @@ export function describeJob(job) {
     about: job.about ?? "",
     href: job.shot_id ? `/shots/${job.shot_id}` : undefined,
     text: texts[job.state],
-    share: progress.of ? progress.frames / progress.of : 0,
+    share,
     removable: writes && !active,
     file: writes && job.state === "done" ? `/api/exports/${job.id}/film` : undefined,
   };

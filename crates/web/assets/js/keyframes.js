@@ -1,6 +1,6 @@
 // Keyframes of an attachment: five numbers that count on top of its settings, and every number among the settings.
 import Alpine from "../vendor/alpine-csp.esm.js";
-import { EASINGS, get, keyableOf, same } from "./settings.js";
+import { easing, forms, get, keyableOf, same } from "./settings.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
 const ON_TOP = [
@@ -32,7 +32,7 @@ export const keyframes = () => ({
       numbers.find(({ value }) => value === number) ?? { factor: 1, text: `${number} (not there now)` };
     const rows = keys.map((key, index) => {
       const { text, factor } = known(key.number);
-      const easing = Object.keys(EASINGS).findIndex((name) => same(EASINGS[name], key.easing));
+      const chosen = forms.easings.findIndex(([, known]) => same(known, key.easing));
       return {
         index,
         key: `${key.number}${key.frame}`,
@@ -40,14 +40,14 @@ export const keyframes = () => ({
         name: text,
         factor,
         value: Math.round(key.value * factor * 1000) / 1000,
-        easing,
+        easing: chosen,
       };
     });
     rows.sort((a, b) => a.name.localeCompare(b.name) || a.frame - b.frame);
     return rows.map((row, i) => ({ ...row, heading: row.name === rows[i - 1]?.name ? null : row.name }));
   },
   get keyEasings() {
-    return Object.keys(EASINGS).map((text, value) => ({ text, value }));
+    return forms.easings.map(([text], value) => ({ text, value }));
   },
   putKeys(keys, title) {
     const one = copy(this.attached);
@@ -74,7 +74,7 @@ export const keyframes = () => ({
     const keys = copy(this.attached.show.keys);
     const there = keys.find((key) => key.number === number && key.frame === frame);
     if (there) there.value = value;
-    else keys.push({ number, frame, value, easing: EASINGS["slow, fast, slow"] });
+    else keys.push({ number, frame, value, easing: easing("slow, fast, slow") });
     this.putKeys(keys, `Keyframe ${frame}`);
   },
   keyTyped(row, value) {
@@ -83,7 +83,7 @@ export const keyframes = () => ({
     this.changeKey(row, { value: number });
   },
   keyEased(row, value) {
-    this.changeKey(row, { easing: Object.values(EASINGS)[value] });
+    this.changeKey(row, { easing: forms.easings[value][1] });
   },
   removeKey(row) {
     this.putKeys(

@@ -2,6 +2,8 @@
 // shown
 // where the pointer takes it; on letting go it is one edit, and the server's answer replaces it.
 
+import { forms } from "./settings.js";
+
 const copy = (value) => JSON.parse(JSON.stringify(value));
 
 const STEP = Math.PI / 12; // Of a turn with Shift.
@@ -178,8 +180,10 @@ export class Pointer {
       move: (to) => {
         const place = this.player.toPicture(to.x, to.y);
         const half = [Math.abs(place.x - centre.x), Math.abs(place.y - centre.y)];
-        if (kind === "pattern") pin.pattern = half.map((h) => Math.min(255, Math.max(7, 2 * Math.round(h - 0.5) + 1)));
-        else pin.search = half.map((h, i) => Math.min(400, Math.max(1, Math.round(h - pin.pattern[i] / 2))));
+        const [least, most] = forms.pin[kind];
+        const within = (side) => Math.min(most, Math.max(least, side));
+        if (kind === "pattern") pin.pattern = half.map((h) => within(2 * Math.round(h - 0.5) + 1));
+        else pin.search = half.map((h, i) => within(Math.round(h - pin.pattern[i] / 2)));
         this.bench.dragPin = pin;
         this.bench.repaint();
       },

@@ -2,6 +2,7 @@
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, listen, throttled } from "./api.js";
 import { describeJob } from "./jobs.js";
+import { timeLeft } from "./time_left.js";
 
 const size = (bytes) =>
   bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${Math.max(0.1, bytes / 1e6).toFixed(1)} MB`;
@@ -19,7 +20,7 @@ function describe(clip) {
     facts: `${clip.width} × ${clip.height} · ${rate} fps · ${clip.frames} frames · ${clip.seconds.toFixed(1)} s · ${clip.codec}`,
     work:
       clip.state === "preparing"
-        ? `Preparing: ${clip.prepared} of ${clip.frames} frames`
+        ? `Preparing: ${clip.prepared} of ${clip.frames} frames${timeLeft(clip.id, clip.prepared / clip.frames)}`
         : (people === 0 ? "Untouched" : people === 1 ? "1 subject" : `${people} subjects`) +
           (clip.cuts === 0 ? "" : clip.cuts === 1 ? " · 1 cut inside" : ` · ${clip.cuts} cuts inside`),
     share: clip.frames ? clip.prepared / clip.frames : 0,
@@ -177,7 +178,10 @@ Alpine.data("project", () => ({
       };
       request.upload.onprogress = (event) => {
         upload.share = event.loaded / event.total;
-        upload.text = event.loaded < event.total ? `${size(event.loaded)} of ${size(event.total)}` : "Looking at it …";
+        upload.text =
+          event.loaded < event.total
+            ? `${size(event.loaded)} of ${size(event.total)}${timeLeft(key, upload.share)}`
+            : "Looking at it …";
       };
       request.onerror = () => fail("The upload broke off; nothing was kept. Send it again.");
       request.onabort = () => resolve();

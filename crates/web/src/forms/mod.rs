@@ -1,0 +1,69 @@
+//! What can be set of everything, as the page shows it: groups of rows of fields. Limits and beginnings come from the
+//! core; the page knows none of its own.
+
+mod attachments;
+mod field;
+mod prototypes;
+mod steps;
+
+use actix_web::{HttpResponse, get, web};
+use jampin_core::attachment::{Blend, Boundary, Cover, Label, Show, Transition, TransitionKind};
+use jampin_core::geometry::Size;
+use jampin_core::path::Easing;
+use jampin_core::pin::{MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE};
+use serde_json::{Value, json};
+use uuid::Uuid;
+
+use crate::error::ApiError;
+use crate::loading::load;
+use crate::state::AppState;
+
+/// Everything that the page has to know of settings, for the picture of a shot.
+#[get("/api/shots/{id}/forms")]
+pub(crate) async fn shot_forms(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+    let size = load(&state, *id).await?.info.size;
+    Ok(HttpResponse::Ok().json(json!({
+        "attachments": attachments::all(size),
+        "easings": easings(),
+        "steps": steps::all(),
+        "pin": { "pattern": [MIN_PATTERN_SIDE, MAX_PATTERN_SIDE], "search": [1, MAX_SEARCH] },
+        "fresh": fresh(size),
+    })))
+}
+
+/// What things are like before anybody has set anything.
+fn fresh(size: Size) -> Value {
+    let show = |show: Show| json!(show);
+    // Behind all that hangs there, as it is the picture that it changes; in front of all that, as it hides it.
+    let (behind, before) = (Show { order: -10, ..Show::default() }, Show { order: 10, ..Show::default() });
+    let flares_up = Transition { kind: TransitionKind::Fade, frames: 4, easing: Easing::IN_OUT };
+    let shines = Show { blend: Blend::Screen, enters: flares_up, leaves: flares_up, ..Show::default() };
+    let with = |mut settings: Value, of: Show| {
+        settings["show"] = show(of);
+        settings
+    };
+    json!({
+        "label": Label::for_picture(size),
+        "cover": with(json!(Cover::over(1.0, 1.0)), behind),
+        "cover_of_pattern": Cover::OF_PATTERN,
+        "front": with(json!({ "feather": 1.0 }), before),
+        "front_brightness": prototypes::brightness(),
+        "boundary": Boundary::through(Vec::new(), true),
+        "flare": with(json!({}), shines),
+    })
+}
+
+/// The ones there are to choose from, with what they are called.
+fn easings() -> Vec<(&'static str, Easing)> {
+    vec![
+        ("evenly", Easing::LINEAR),
+        ("slow, fast, slow", Easing::IN_OUT),
+        ("slow at first", Easing::IN),
+        ("slow at last", Easing::OUT),
+    ]
+}
+
+/// The same as values to choose.
+fn easing_options() -> Vec<(&'static str, Value)> {
+    easings().into_iter().map(|(name, easing)| (name, json!(easing))).collect()
+}
