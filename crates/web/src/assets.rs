@@ -57,6 +57,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/rows.js",
     "js/scene.js",
     "js/scene_windows.js",
+    "js/session.js",
     "js/settings.js",
     "js/several.js",
     "js/spots.js",

@@ -78,3 +78,57 @@ fn a_name_that_is_typed_at_once_is_the_subjects_and_none_of_its_letters_a_key() 
         );
     });
 }
+
+/// The session of a shot, by itself: no page is needed to know in which order it writes.
+#[test]
+fn writes_of_a_page_go_one_after_the_other_and_a_refused_one_stops_none() {
+    with_browser(|server, browser| async move {
+        open_bench(&server, &browser).await;
+        let run = "
+            const script = document.querySelector('script[src$=\"bench.js\"]').src;
+            window.told = [];
+            import(script.replace('bench.js', 'session.js')).then(async ({ Session }) => {
+              const later = (answer) => new Promise((done) => setTimeout(() => done(answer), 30));
+              const call = async (method, path, { revision, title }) => {
+                told.push(`${title} on ${revision}`);
+                if (title === 'bad') throw new Error('It was changed meanwhile.');
+                return later({ revision: revision + 1 });
+              };
+              const session = new Session('/api/shots/1', {
+                call,
+                refresh: async () => told.push('read'),
+                failed: (message) => told.push(message),
+                changed: (saving) => told.push(saving),
+              });
+              session.revision = 7;
+              const all = ['first', 'bad', 'third'].map((title) => session.edit(title, {}));
+              const own = session.write(() => Promise.reject(new Error('no')), (message) => told.push(`own: ${message}`));
+              const answers = await Promise.all([...all, own]);
+              told.push(JSON.stringify(answers));
+              window.over = true;
+            });";
+        browser.run(run).await;
+        browser.until("window.over").await;
+        let want = json!([
+            1,
+            2,
+            3,
+            4,
+            "first on 7",
+            "read",
+            3,
+            "bad on 8",
+            "It was changed meanwhile.",
+            "read",
+            2,
+            "third on 8",
+            "read",
+            1,
+            "own: no",
+            "read",
+            0,
+            "[{\"revision\":8},null,{\"revision\":9},null]"
+        ]);
+        assert_eq!(browser.eval("told").await, want);
+    });
+}

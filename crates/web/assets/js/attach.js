@@ -198,15 +198,11 @@ export const attaching = (parts) => ({
     const owner = this.subjects.find((one) => one.attachments.some((other) => other.id === attachment));
     this.select(owner.id);
     this.openId = attachment;
-    await this.write(() =>
-      call("POST", `${this.path}/attachments/${attachment}/move`, { revision: this.revision, frame, from, to }),
-    );
+    await this.send("POST", `/attachments/${attachment}/move`, { frame, from, to });
   },
   // By its handles.
   async reshaped(attachment, factor, degrees) {
-    const said = await this.write(() =>
-      call("POST", `${this.path}/attachments/${attachment}/reshape`, { revision: this.revision, factor, degrees }),
-    );
+    const said = await this.send("POST", `/attachments/${attachment}/reshape`, { factor, degrees });
     if (said) return;
     parts.overlay.scene.shift = null;
     this.repaint();
@@ -314,12 +310,7 @@ export const attaching = (parts) => ({
   dress(name, all) {
     if (!name.trim()) return this.say("Give the look a name first.", true);
     const { id } = this.attached;
-    return this.write(() =>
-      call("PUT", `${this.path}/attachments/${id}/look/${encodeURIComponent(name.trim())}`, {
-        revision: this.revision,
-        all,
-      }),
-    );
+    return this.send("PUT", `/attachments/${id}/look/${encodeURIComponent(name.trim())}`, { all });
   },
   leaveLook() {
     this.put({ ...copy(this.attached), look: null }, "A look of its own");

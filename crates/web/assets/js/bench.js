@@ -25,6 +25,7 @@ import { Player } from "./player.js";
 import { Pointer } from "./pointer.js";
 import { rowing } from "./rows.js";
 import { spotting } from "./spots.js";
+import { Session } from "./session.js";
 import { loadForms } from "./settings.js";
 import { several } from "./several.js";
 import { Timeline } from "./timeline.js";
@@ -38,7 +39,6 @@ Alpine.data("bench", () => {
     overlay: null,
     timeline: null,
     tracks: new Map(),
-    pending: Promise.resolve(),
     typing: null,
   };
 
@@ -65,7 +65,6 @@ Alpine.data("bench", () => {
   ];
   return compose(...others, {
     loaded: false,
-    revision: 0,
     clip: {},
     subjects: [],
     selected: null,
@@ -93,6 +92,12 @@ Alpine.data("bench", () => {
     async init() {
       const { shot, project } = this.$el.dataset;
       this.path = `/api/shots/${shot}`;
+      parts.session = new Session(this.path, {
+        call,
+        refresh: () => this.refresh(),
+        failed: (message) => this.say(message, true),
+        changed: (saving) => (this.saving = saving),
+      });
       const events = {
         frame: (frame) => this.frameChanged(frame),
         shown: () => this.playing || this.repaint(),
@@ -164,7 +169,7 @@ Alpine.data("bench", () => {
         return false;
       }
       const opening = !this.loaded;
-      this.revision = state.shot.revision;
+      parts.session.revision = state.shot.revision;
       this.clip = state.clip;
       this.colours = state.colours;
       this.first = state.shot.range.first;
@@ -277,6 +282,9 @@ Alpine.data("bench", () => {
         .map(two)
         .join(":");
     },
+    get revision() {
+      return parts.session?.revision ?? 0;
+    },
     get savedText() {
       if (this.offline) return "Server away: changes cannot be saved";
       return this.saving ? "Saving …" : "Saved";
@@ -364,37 +372,23 @@ Alpine.data("bench", () => {
 
     // --- changing -------------------------------------------------------------------------------------------------
 
-    // One write after the other, each against the newest revision this page knows.
-    write(work) {
-      this.saving++;
-      const done = parts.pending.then(async () => {
-        try {
-          const answer = await work();
-          if (answer?.revision) this.revision = answer.revision;
-          await this.refresh();
-          return answer;
-        } catch (error) {
-          this.say(error.message, true);
-          await this.refresh();
-          return null;
-        } finally {
-          this.saving--;
-        }
-      });
-      parts.pending = done;
-      return done;
+    write(work, failed) {
+      return parts.session.write(work, failed);
+    },
+    send(method, address, body) {
+      return parts.session.send(method, address, body);
     },
     edit(title, edit) {
-      return this.write(() => call("POST", `${this.path}/edits`, { revision: this.revision, title, edit }));
+      return parts.session.edit(title, edit);
     },
     undo() {
       if (!this.undoTitle) return;
       this.placing = false;
-      this.write(() => call("POST", `${this.path}/undo`, { revision: this.revision }));
+      this.send("POST", "/undo", {});
     },
     redo() {
       if (!this.redoTitle) return;
-      this.write(() => call("POST", `${this.path}/redo`, { revision: this.revision }));
+      this.send("POST", "/redo", {});
     },
 
     select(id) {

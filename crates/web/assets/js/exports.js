@@ -40,7 +40,7 @@ export const exporting = (parts) => ({
 
   async exportFilm(container) {
     try {
-      await parts.pending;
+      await parts.session.pending;
       await call("POST", `${this.path}/exports`, { container });
       this.refreshSoon();
     } catch (error) {

@@ -119,7 +119,7 @@ export const following = (parts) => ({
       directions: [forward ? "forward" : "backward"],
       single: false,
     };
-    this.write(() => call("POST", `${this.path}/follow`, { revision: this.revision, ...body }));
+    this.send("POST", "/follow", body);
   },
   get followClass() {
     return this.track && this.track.count() > 1 ? "" : "act";
@@ -269,7 +269,7 @@ export const following = (parts) => ({
     }[how];
     const single = how.startsWith("one");
     const [pin, from] = [this.pin.id, this.frame];
-    this.write(() => call("POST", `${this.path}/follow`, { revision: this.revision, pin, from, directions, single }));
+    this.send("POST", "/follow", { pin, from, directions, single });
     if (single) this.step(how === "one on" ? 1 : -1);
   },
   // Every pin from where it was picked; they are worked on side by side.
@@ -277,7 +277,7 @@ export const following = (parts) => ({
     for (const { pins } of this.subjects) {
       for (const { id, frame } of pins) {
         const body = { pin: id, from: frame, directions: ["forward", "backward"], single: false };
-        this.write(() => call("POST", `${this.path}/follow`, { revision: this.revision, ...body }));
+        this.send("POST", "/follow", body);
       }
     }
   },
@@ -295,9 +295,7 @@ export const following = (parts) => ({
   // A place on this frame set by hand; what depends on it is solved anew.
   setGuide(x, y) {
     const { pin, frame } = this;
-    return this.write(() =>
-      call("POST", `${this.path}/guides`, { revision: this.revision, pin: pin.id, frame, at: { x, y } }),
-    );
+    return this.send("POST", "/guides", { pin: pin.id, frame, at: { x, y } });
   },
   acceptHere() {
     if (this.here && !this.isGuide) this.setGuide(this.sample.x, this.sample.y);
@@ -305,7 +303,7 @@ export const following = (parts) => ({
   removeGuide() {
     if (!this.guideRemovable) return;
     const { pin, frame } = this;
-    this.write(() => call("POST", `${this.path}/guides`, { revision: this.revision, pin: pin.id, frame, at: null }));
+    this.send("POST", "/guides", { pin: pin.id, frame, at: null });
   },
   // The next click says where the pin is on this frame; or arrow keys and Enter.
   putHere() {

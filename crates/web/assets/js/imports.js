@@ -55,16 +55,11 @@ export const importing = () => ({
     if (!this.pin || !this.table) return;
     this.importProblem = "";
     const body = { pin: this.pin.id, text: this.tableText, mapping: JSON.parse(JSON.stringify(this.mapping)) };
-    try {
-      const answer = await call("POST", `${this.path}/import`, { revision: this.revision, ...body });
-      this.revision = answer.revision;
-      await this.refresh();
-      this.table = null;
-      this.say(`${answer.samples} samples are brought in.`, false, "Undo", () => this.undo());
-      window.bootstrap.Modal.getInstance(document.getElementById("import"))?.hide();
-    } catch (error) {
-      this.importProblem = error.message;
-      this.refreshSoon();
-    }
+    const work = () => call("POST", `${this.path}/import`, { revision: this.revision, ...body });
+    const answer = await this.write(work, (message) => (this.importProblem = message));
+    if (!answer) return;
+    this.table = null;
+    this.say(`${answer.samples} samples are brought in.`, false, "Undo", () => this.undo());
+    window.bootstrap.Modal.getInstance(document.getElementById("import"))?.hide();
   },
 });

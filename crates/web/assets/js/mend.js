@@ -1,6 +1,5 @@
 // A range of frames chosen on the time below, and what can be done to it; gaps that can be bridged at once; hand-over.
 import Alpine from "../vendor/alpine-csp.esm.js";
-import { call } from "./api.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
 
@@ -68,7 +67,7 @@ export const mending = (parts) => ({
 
   changeRange(range, action) {
     const body = { pin: this.pin.id, ...range, ...action };
-    return this.write(() => call("POST", `${this.path}/ranges`, { revision: this.revision, ...body }));
+    return this.send("POST", "/ranges", body);
   },
   async doRange(action) {
     if (!this.pin) return;

@@ -1,5 +1,4 @@
 // Where the next pin goes: put down by mouse, or by keyboard under a crosshair.
-import { call } from "./api.js";
 import { spotProblem } from "./spots.js";
 
 export const placing = (parts) => ({
@@ -46,9 +45,7 @@ export const placing = (parts) => ({
     const frame = this.frame;
     const hand_over = this.handing ? this.selected : null;
     if (!hand_over) this.beginAhead();
-    const answer = await this.write(() =>
-      call("POST", `${this.path}/pins`, { revision: this.revision, frame, x, y, follow: true, hand_over }),
-    );
+    const answer = await this.send("POST", "/pins", { frame, x, y, follow: true, hand_over });
     if (!answer) {
       if (!hand_over) this.refuseAhead();
       return;

@@ -1,5 +1,4 @@
 // The pins of a subject, how much of their motion counts, and points that they carry.
-import { call } from "./api.js";
 
 const MODELS = {
   position: "where it is",
@@ -96,12 +95,11 @@ export const several = (parts) => ({
   },
   async addPin(x, y) {
     const body = { frame: this.frame, x, y, follow: true, on: this.subject.id };
-    const answer = await this.write(() => call("POST", `${this.path}/pins`, { revision: this.revision, ...body }));
+    const answer = await this.send("POST", "/pins", body);
     if (answer) this.pickPin(answer.made.pin);
   },
   placePoint(x, y, point = null) {
-    const body = () => ({ revision: this.revision, frame: this.frame, at: { x, y }, point });
-    return this.write(() => call("POST", `${this.path}/subjects/${this.subject.id}/points`, body()));
+    return this.send("POST", `/subjects/${this.subject.id}/points`, { frame: this.frame, at: { x, y }, point });
   },
   get pointRows() {
     this.pathSeen;
