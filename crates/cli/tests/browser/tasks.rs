@@ -99,8 +99,33 @@ fn names_on_three_people() {
             labels(&scene["frames"][20]) >= 2 && labels(&scene["frames"][72]) >= 2,
             "each has its name while it is there"
         );
+        for subject in state["subjects"].as_array().unwrap() {
+            assert!(lies_on_nobody(&state, &scene, subject), "{}: {}", subject["name"], subject["pins"][0]["figure"]);
+        }
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
+}
+
+/// Whether the label of a subject keeps off the subject, as far as that is known, on every tenth frame.
+fn lies_on_nobody(state: &Value, scene: &Value, subject: &Value) -> bool {
+    let (pin, label) = (&subject["pins"][0], &subject["attachments"][0]["id"]);
+    let track = state["tracks"].as_array().unwrap().iter().find(|track| track["pin"] == pin["id"]).unwrap();
+    let edge =
+        |side: &str| pin["figure"][side].as_f64().expect("the camera stands still: it is known who stands there");
+    (0..track["frame"].as_array().unwrap().len()).step_by(10).all(|i| {
+        let [frame, x, y] = ["frame", "x", "y"].map(|column| track[column][i].as_f64().unwrap());
+        let drawables = scene["frames"][frame as usize].as_array().unwrap();
+        let drawn = drawables.iter().find(|one| one["of"] == *label && one["shape"]["shape"] == "artwork");
+        drawn.is_none_or(|drawn| {
+            let art = &scene["artwork"][drawn["shape"]["art"].as_u64().unwrap() as usize];
+            let [left, top] = [4, 5].map(|i| drawn["shape"]["matrix"][i].as_f64().unwrap());
+            let [width, height] = ["width", "height"].map(|side| art[side].as_f64().unwrap());
+            left + width <= x + edge("left")
+                || left >= x + edge("right")
+                || top + height <= y + edge("top")
+                || top >= y + edge("bottom")
+        })
+    })
 }
 
 const BOSSES: [&str; 4] = ["boss 1", "boss 2", "boss 3", "boss 4"];

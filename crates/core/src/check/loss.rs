@@ -80,10 +80,10 @@ impl Loss {
             return format!("Lost on frames {first} to {last}: {what} on frame {}.", self.at);
         }
         if self.at == first {
-            format!("It holds up to frame {}; then {what}.", first.0.saturating_sub(1))
-        } else {
-            format!("It holds from frame {} on; before that {what}.", last.0 + 1)
+            return format!("It holds up to frame {}; then {what}.", first.0.saturating_sub(1));
         }
+        let before = if self.cause == LossCause::Leaves { "it is outside the picture" } else { what };
+        format!("It holds from frame {} on; before that {before}.", last.0 + 1)
     }
 }
 

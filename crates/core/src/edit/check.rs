@@ -156,7 +156,7 @@ mod tests {
         let failing = Edit::All { edits: vec![take(None), Edit::RemoveSubject { subject: id(77) }] };
         assert_eq!(failing.apply(&mut now), Err(EditError::not_there("subject")));
         assert_eq!(now, old);
-        assert!(take(Some(bad)).apply(&mut now).is_err());
+        assert!(take(Some(bad)).apply(&mut shot()).is_err());
     }
 
     #[test]

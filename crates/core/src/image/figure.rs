@@ -11,6 +11,9 @@ use crate::geometry::{Point, Rect};
 const DIFFERENT: f32 = 18.0;
 /// Small pixels round the place among which one of the figure is looked for: a pin may sit on its edge.
 const NEAR: i64 = 2;
+/// Small pixels that are apart by so many still touch: where a coat is as dark as the wall behind it a person would
+/// fall into pieces. More joins people who stand near each other.
+const REACH: i64 = 2;
 /// Fewer small pixels are no figure: coding leaves that much.
 const LEAST: usize = 6;
 
@@ -19,7 +22,7 @@ impl Plate {
     /// nothing does, as on what belongs to the scene, or where it fills the window: then it is not known how large it
     /// is.
     ///
-    /// All small pixels that differ and touch each other, from the place on (a flood fill over eight neighbours).
+    /// All small pixels that differ and touch each other, from the place on (a flood fill over neighbours up to [`REACH`] away).
     pub fn figure(&self, window: &Window, at: Point) -> Option<Rect> {
         let offset = self.light(window)?;
         let cell = f64::from(self.cell);
@@ -38,9 +41,10 @@ impl Plate {
         let mut waiting = VecDeque::from([first]);
         while let Some((col, row)) = waiting.pop_front() {
             (left, top, right, bottom) = (left.min(col), top.min(row), right.max(col), bottom.max(row));
-            for (across, down) in [(-1, -1), (0, -1), (1, -1), (-1, 0), (1, 0), (-1, 1), (0, 1), (1, 1)] {
-                let other = (col + across, row + down);
-                if is_figure(other) == Some(true) && seen.insert(other) {
+            let around = (-REACH..=REACH).flat_map(|down| (-REACH..=REACH).map(move |across| (across, down)));
+            for other in around.map(|(across, down)| (col + across, row + down)) {
+                if !seen.contains(&other) && is_figure(other) == Some(true) {
+                    seen.insert(other);
                     waiting.push_back(other);
                 }
             }
