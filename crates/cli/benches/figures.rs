@@ -212,12 +212,14 @@ fn exporting(clip: &Clip, containers: &[(Container, &str)]) {
         let plain_out = out.with_extension(format!("plain.{}", container.extension()));
         let settings: Vec<&str> = settings.split(' ').chain([plain_out.to_str().unwrap()]).collect();
         let plain = ffmpeg("", &film, &settings);
+        let typesetter = Typesetter::default();
         let painting = Painting {
             clip: &film,
             info: &clip.info,
             table: &clip.table,
             range,
-            scene: &Scene::new(&shot, clip.info.size, range, &Typesetter::default()),
+            scene: &Scene::new(&shot, clip.info.size, range, &typesetter),
+            typesetter: &typesetter,
             pictures: &Pictures::new(),
             product: Product::Film(container),
             name: "out",

@@ -29,7 +29,8 @@ pub(crate) fn run(args: &RenderArgs) -> anyhow::Result<()> {
     let (info, table) = probe(&tools, &clip).map_err(bad_input)?;
     let shot = file.shot(&tracks, info.size).map_err(bad_input)?;
     let range = FrameRange { first: Frame(0), last: Frame(table.len().saturating_sub(1)) };
-    let scene = Scene::new(&shot, info.size, range, &Typesetter::default());
+    let typesetter = Typesetter::default();
+    let scene = Scene::new(&shot, info.size, range, &typesetter);
     let name = args.out.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
     let painting = Painting {
         clip: &clip,
@@ -37,6 +38,7 @@ pub(crate) fn run(args: &RenderArgs) -> anyhow::Result<()> {
         table: &table,
         range,
         scene: &scene,
+        typesetter: &typesetter,
         pictures: &Pictures::new(),
         product,
         name: &name,

@@ -38,12 +38,14 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let pictures = pictures_of(&worker.library, &stored.shot);
     let suffix = if task.container.is_graphics() { " graphics" } else { "" };
     let name = format!("{}{suffix}", safe_name(&stored.info.name));
+    let typesetter = Typesetter::default();
     let painting = Painting {
         clip: &path,
         info: &info,
         table: &table,
         range: stored.info.range,
-        scene: &Scene::new(&stored.shot, info.size, stored.info.range, &Typesetter::default()),
+        scene: &Scene::new(&stored.shot, info.size, stored.info.range, &typesetter),
+        typesetter: &typesetter,
         pictures: &pictures,
         product: task.container,
         name: &name,

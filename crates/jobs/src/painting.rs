@@ -35,6 +35,8 @@ pub struct Painting<'a> {
     pub range: FrameRange,
     /// What hangs in it.
     pub scene: &'a Scene,
+    /// What its artwork is made with: artwork that it made for the scene is not made again.
+    pub typesetter: &'a Typesetter,
     /// The bytes of its pictures.
     pub pictures: &'a Pictures,
     /// What kind of file.
@@ -52,9 +54,8 @@ pub fn paint_film(
     cancel: &Cancel,
     report: &mut dyn FnMut(u32),
 ) -> Result<u32, TaskError> {
-    let typesetter = Typesetter::default();
     let scene = painting.scene;
-    let painter = Painter::new(&typesetter, scene.artwork(), painting.pictures, painting.info.size)?;
+    let painter = Painter::new(painting.typesetter, scene.artwork(), painting.pictures, painting.info.size)?;
     let matrix = YuvMatrix::named(painting.info.matrix(), painting.info.is_full_range());
     let brush = Brush { scene, painter: &painter, matrix, product: painting.product, cancel };
     let source = if painting.product.is_graphics() && !scene.needs_picture() {
@@ -103,9 +104,8 @@ pub fn paint_film(
 /// alone.
 pub fn paint_still(tools: &Tools, painting: &Painting<'_>, number: Frame) -> Result<Vec<u8>, TaskError> {
     let Painting { clip, info, table, .. } = *painting;
-    let typesetter = Typesetter::default();
     let scene = painting.scene;
-    let painter = Painter::new(&typesetter, scene.artwork(), painting.pictures, info.size)?;
+    let painter = Painter::new(painting.typesetter, scene.artwork(), painting.pictures, info.size)?;
     let matrix = YuvMatrix::named(info.matrix(), info.is_full_range());
     let patience = Cancel::after(STILL_PATIENCE);
     let brush = Brush { scene, painter: &painter, matrix, product: painting.product, cancel: &patience };

@@ -62,12 +62,14 @@ fn piece(
     report: &mut dyn FnMut(u32),
 ) -> Result<Part, TaskError> {
     let (stored, info, table) = shot_of(worker, runtime, shot.id)?;
+    let typesetter = Typesetter::default();
     let painting = Painting {
         clip: &worker.library.clip(shot.clip_id).original(),
         info: &info,
         table: &table,
         range: shot.range,
-        scene: &Scene::new(&stored.shot, info.size, stored.info.range, &Typesetter::default()),
+        scene: &Scene::new(&stored.shot, info.size, stored.info.range, &typesetter),
+        typesetter: &typesetter,
         pictures: &pictures_of(&worker.library, &stored.shot),
         product: Product::Film(Container::Between),
         name: "",

@@ -103,6 +103,7 @@ pub(crate) async fn still(
             table,
             range: stored.info.range,
             scene: shot.scene(&typesetter),
+            typesetter: &typesetter,
             pictures: &pictures_of(&library, &stored.shot),
             product: if graphics { Product::Other(Pictured::PngGraphics) } else { Product::Film(Container::Mp4) },
             name: "",

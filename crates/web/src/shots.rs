@@ -65,8 +65,19 @@ fn pins(subjects: &[Subject]) -> impl Iterator<Item = Uuid> + '_ {
     subjects.iter().flat_map(|subject| subject.pins.iter().map(|pin| pin.id))
 }
 
+#[derive(Deserialize)]
+pub(crate) struct StateQuery {
+    /// The state of the samples that is known already. As long as it holds they are left out, with the times of the
+    /// frames: they are nearly all of the answer, and few changes touch them.
+    known: Option<i64>,
+}
+
 #[get("/api/shots/{id}")]
-pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
+pub(crate) async fn shot_state(
+    state: web::Data<AppState>,
+    id: web::Path<Uuid>,
+    query: web::Query<StateQuery>,
+) -> Result<HttpResponse, ApiError> {
     // Jobs first: one that is seen to have ended has then left its samples in what is read next.
     let jobs = state.store.shot_jobs(*id, JOBS_SHOWN).await?;
     let loaded = load(&state, *id).await?;
@@ -75,8 +86,10 @@ pub(crate) async fn shot_state(state: web::Data<AppState>, id: web::Path<Uuid>) 
     let answer = web::block(move || {
         let EvaluatedShot { stored, clip, info, table, .. } = &*loaded;
         let all = |pin: Uuid| columns(pin, stored.shot.track(pin), Frame(0), Frame(u32::MAX));
-        let tracks: Vec<Columns> = pins(&stored.shot.subjects).map(all).collect();
-        let times: Vec<i64> = (0..=table.len()).filter_map(|frame| table.micros(Frame(frame))).collect();
+        let is_new = query.known != Some(stored.info.samples_version);
+        let tracks: Option<Vec<Columns>> = is_new.then(|| pins(&stored.shot.subjects).map(all).collect());
+        let times = || (0..=table.len()).filter_map(|frame| table.micros(Frame(frame))).collect();
+        let times: Option<Vec<i64>> = query.known.is_none().then(times);
         json!({
         "shot": stored.info,
         "clip": {

@@ -40,6 +40,7 @@ Alpine.data("bench", () => {
     timeline: null,
     tracks: new Map(),
     typing: null,
+    samplesVersion: null, // The state of the samples in `tracks`.
   };
 
   const others = [
@@ -163,14 +164,14 @@ Alpine.data("bench", () => {
     async refresh() {
       let state;
       try {
-        state = await call("GET", this.path);
+        state = await call("GET", `${this.path}${this.loaded ? `?known=${parts.samplesVersion}` : ""}`);
       } catch (error) {
         this.say(error.message, true);
         return false;
       }
       const opening = !this.loaded;
       parts.session.revision = state.shot.revision;
-      this.clip = state.clip;
+      this.clip = { ...state.clip, times: state.clip.times ?? Alpine.raw(this.clip).times };
       this.colours = state.colours;
       this.first = state.shot.range.first;
       this.last = state.shot.range.last;
@@ -181,15 +182,14 @@ Alpine.data("bench", () => {
       this.jobs = state.jobs;
       this.recipes = state.recipes;
       this.looks = state.looks;
-      parts.tracks = new Map(state.tracks.map((columns) => [columns.pin, Track.fromColumns(columns)]));
-      this.samplesSeen++;
+      this.takeTracks(state);
       if (opening || !this.subjects.some((one) => one.id === this.selected)) {
         this.selected = this.subjects.length && !this.placing ? this.subjects[0].id : null;
       }
       this.loaded = true;
       const range = { first: this.first, last: this.last };
-      if (opening) parts.player.open(Alpine.raw(state.clip), range);
-      else Object.assign(parts.player, { clip: Alpine.raw(state.clip), range });
+      if (opening) parts.player.open(Alpine.raw(this.clip), range);
+      else Object.assign(parts.player, { clip: Alpine.raw(this.clip), range });
       if (opening) state.clip.remarks.forEach((remark) => this.say(remark));
       if (state.clip.problem) this.say(state.clip.problem, true);
       this.reportEnds();
@@ -200,6 +200,14 @@ Alpine.data("bench", () => {
       this.pathSoon();
       this.patchesSoon();
       return true;
+    },
+
+    // Samples come only when they are others than those that are here.
+    takeTracks({ tracks, shot }) {
+      if (!tracks) return;
+      parts.tracks = new Map(tracks.map((columns) => [columns.pin, Track.fromColumns(columns)]));
+      parts.samplesVersion = shot.samples_version;
+      this.samplesSeen++;
     },
 
     async mergeSamples({ pin, first, last }) {
