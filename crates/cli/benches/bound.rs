@@ -1,10 +1,8 @@
 //! How near the engine comes to what is possible: its error over the Cramér-Rao bound (Robinson & Milanfar 2004), for a
-//! patch
-//! with known gradients, random shifts below the pixel, and noise of known strength.
+//! patch with known gradients, random shifts below the pixel, and noise of known strength.
 //!
 //! `cargo bench -p jampin-cli --profile dev --bench bound`. The bound is that of a shift with gain and offset unknown.
-//! "Two noisy frames"
-//! has the noise of pattern and picture, "one" that of the picture alone.
+//! "Two noisy frames" has the noise of pattern and picture, "one" that of the picture alone.
 
 use jampin_core::align::{Aligner, Pattern};
 use jampin_core::geometry::{Homography, Point, Size};
@@ -76,8 +74,7 @@ fn frame(shift: Point, sigma: f64, random: &mut Random) -> Plane {
 }
 
 /// Standard deviation of the length of the error for one noisy frame: the root of the trace of the inverse information.
-/// Rounding
-/// to whole numbers is noise too, of variance 1/12.
+/// Rounding to whole numbers is noise too, of variance 1/12.
 fn bound(sigma: f64) -> f64 {
     let samples: Vec<(f64, Point)> = (0..SIDE * SIDE)
         .map(|i| Point::new((i % SIDE) as f64 - 15.0, (i / SIDE) as f64 - 15.0))
@@ -125,8 +122,7 @@ fn frame_to_frame(sigma: f64, random: &mut Random) {
 }
 
 /// The whole path may be off by as much as the noise moves the guide's own frame; that one number cannot be known from
-/// the film, so it is
-/// shown apart.
+/// the film, so it is shown apart.
 fn whole_shot(sigma: f64, random: &mut Random) {
     let (mut with, mut without) = (Vec::new(), Vec::new());
     for _ in 0..TRIALS / (FRAMES - 1) + 1 {

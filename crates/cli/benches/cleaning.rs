@@ -1,6 +1,5 @@
 //! How long a recipe takes: `cargo bench -p jampin-cli --profile dev --bench cleaning`. A step of a recipe is previewed
-//! while its number is
-//! turned, so 1000 samples have to be done well within 100 ms.
+//! while its number is turned, so 1000 samples have to be done well within 100 ms.
 
 use std::time::Instant;
 

@@ -1,6 +1,6 @@
 //! Films in and out, for docs/benchmarks.md: `cargo bench -p jampin-cli --bench figures`. Each is put against ffmpeg
-//! doing the same in the same
-//! run, because machines differ and are shared. Needs the demo films (`jampin demo --films-only`).
+//! doing the same in the same run, because machines differ and are shared. Needs the demo films (`jampin demo
+//! --films-only`).
 
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};

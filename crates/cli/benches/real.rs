@@ -1,8 +1,7 @@
 //! How well points on filmed people, vehicles and buildings are held from one click.
 //!
 //! `cargo bench -p jampin-cli --profile dev --bench real -- FILMS POINTS.csv`: FILMS is a folder of films, POINTS.csv
-//! has the columns
-//! `clip,point,frame,x,y,visible,accuracy_px,note` with pixel middles at whole numbers.
+//! has the columns `clip,point,frame,x,y,visible,accuracy_px,note` with pixel middles at whole numbers.
 
 use std::collections::BTreeMap;
 use std::convert::Infallible;
@@ -299,8 +298,8 @@ fn start_of<'a>(labels: &'a [Label], which: &str) -> &'a Label {
 }
 
 /// What is solved, by name, with which settings of where the subject is; `None` for the whole solve. `REAL_ROUGH` asks
-/// for only that, as
-/// it is or `REAL_WITHOUT` one of the parts by its name; `REAL_LEAVE_OUT` for all, one after the other.
+/// for only that, as it is or `REAL_WITHOUT` one of the parts by its name; `REAL_LEAVE_OUT` for all, one after the
+/// other.
 fn settings() -> Vec<(&'static str, Option<Settings>)> {
     let usual = Settings::default();
     let left_out = [

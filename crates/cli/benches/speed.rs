@@ -1,9 +1,8 @@
 //! How fast the engine is: planes in memory; one thread, where no more are named.
 //!
-//! `target/debug/jampin demo --films-only` makes the film; then
-//! `cargo bench -p jampin-cli --profile dev --bench speed`. With
-//! `-- pin` (or `sizes`, `pictures`, `many`, `guide`) only that part; with `-- --frames FOLDER` the frames and pins are
-//! written down too, for `opencv_speed.py`, which says what OpenCV takes for them.
+//! `target/debug/jampin demo --films-only` makes the film; then `cargo bench -p jampin-cli --profile dev --bench
+//! speed`. With `-- pin` (or `sizes`, `pictures`, `many`, `guide`) only that part; with `-- --frames FOLDER` the frames
+//! and pins are written down too, for `opencv_speed.py`, which says what OpenCV takes for them.
 
 use std::io::Write;
 use std::path::Path;

@@ -1,8 +1,7 @@
 //! How true the engine is: the trial shots of the simulated camera, whose motion is known exactly.
 //!
 //! `cargo bench -p jampin-cli --bench trials [-- NAME]` prints a table. `-- --frames FOLDER` writes the same frames and
-//! pins for
-//! `opencv_trials.py`, which adds what OpenCV makes of them.
+//! pins for `opencv_trials.py`, which adds what OpenCV makes of them.
 
 use std::io::Write;
 use std::path::Path as FilePath;

@@ -109,8 +109,7 @@ struct Film {
 
 impl Film {
     /// Decodes the film once (twice when a pin looks at colour), or what is needed for a range of it; its planes are
-    /// kept in `scratch` for as long as
-    /// they are needed.
+    /// kept in `scratch` for as long as they are needed.
     fn open(
         tools: &Tools,
         (clip, scratch): (&Path, &Path),

@@ -98,8 +98,8 @@ fn every_setting_of_a_pin_is_obeyed() {
 #[test]
 fn a_real_film_is_followed_forward_and_backward_alike() {
     // Five features of a caller in a shaking car: bow tie, hair, door, collar, shirt. Spots that good_spots takes for
-    // good: an edge,
-    // such as the frame of the window, slides along itself by more than a pixel, which its covariance says too.
+    // good: an edge, such as the frame of the window, slides along itself by more than a pixel, which its covariance
+    // says too.
     let film = real_film("carphone.mp4");
     let features = [(104.5, 118.5), (60.5, 54.5), (46.5, 112.5), (98.5, 112.5), (102.5, 124.5)];
     let pins = |frame: u32, places: &[(f64, f64)]| {

@@ -1,6 +1,5 @@
 //! What a subject's samples come to: its motion, its path, how it lies on each frame. Worked out from the document
-//! whenever it is asked for, never
-//! kept here: who needs it again keeps it.
+//! whenever it is asked for, never kept here: who needs it again keeps it.
 
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -73,8 +72,7 @@ impl SubjectEvaluation {
 }
 
 /// The samples of the pins that move a subject together: first those of its first pin, from each hand-over on those of
-/// another, moved so
-/// that nothing jumps; then those of every pin that is no hand-over. `None` without a pin.
+/// another, moved so that nothing jumps; then those of every pin that is no hand-over. `None` without a pin.
 fn tracks_of<'a>(shot: &'a Shot, subject: &Subject) -> Option<Vec<PinTrack<'a>>> {
     let first = subject.pins.first()?.id;
     let leading = subject.hand_overs.iter().fold(Cow::Borrowed(shot.track(first)), |track, over| {

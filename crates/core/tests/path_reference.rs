@@ -1,6 +1,5 @@
 //! Cleaning against scipy, filterpy, hampel and rdp on the same values. `reference/make_path.py` makes the numbers;
-//! they name the
-//! versions.
+//! they name the versions.
 
 use jampin_core::geometry::Point;
 use jampin_core::path::{Smoother, hampel, reduce, savitzky_golay};

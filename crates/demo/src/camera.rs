@@ -141,8 +141,7 @@ impl Shot {
     }
 
     /// Where a named point is on a frame, whether or not it can be seen: its mean over the exposure, which is where a
-    /// blurred
-    /// feature is seen.
+    /// blurred feature is seen.
     pub fn place(&self, point: &TruePoint, frame: u32) -> Point {
         let layer = self.layer(point.layer);
         let exposed = |later: f64| {

@@ -29,8 +29,7 @@ const MODESTY: i32 = 3;
 const AGAIN: Duration = Duration::from_secs(1);
 
 /// Starts the loops: for what a person waits for one on each processor, so that many pins are followed at once; and one
-/// for
-/// what takes its time. They run until the process ends.
+/// for what takes its time. They run until the process ends.
 pub fn spawn_worker(worker: Worker) -> Vec<JoinHandle<()>> {
     let lane = |kinds: &'static [&'static str]| tokio::spawn(worker.clone().run(kinds));
     let quick = std::thread::available_parallelism().map_or(1, usize::from).min(MOST_AT_ONCE);
@@ -118,8 +117,7 @@ impl Worker {
 }
 
 /// Does something on a thread that lets those go first that people wait for; so do the threads and programs that it
-/// starts. The receiver gets an error
-/// when it panics, or when there is no thread to be had.
+/// starts. The receiver gets an error when it panics, or when there is no thread to be had.
 fn on_its_own_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> oneshot::Receiver<T> {
     let (told, ended) = oneshot::channel();
     let work = move || {

@@ -6,8 +6,7 @@ use jampin_store::{Clip, ClipState, Store};
 use crate::{Library, PrepareTask, Task, TaskError};
 
 /// Has planes made again that were dropped to make room, or did not come with a backup. `near` is the frame that is
-/// wanted first; nothing is done when
-/// it is there, or when somebody has asked already.
+/// wanted first; nothing is done when it is there, or when somebody has asked already.
 pub async fn ask_for_planes(
     store: &Store,
     library: &Library,

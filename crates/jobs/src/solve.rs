@@ -119,8 +119,7 @@ impl Solver<'_> {
 }
 
 /// Each frame is searched for the subject, looked at from one or two sides, compared with one reference or two, and
-/// refined: four steps, or a
-/// few more.
+/// refined: four steps, or a few more.
 fn steps(range: FrameRange) -> u32 {
     range.count() * 4
 }

@@ -24,9 +24,8 @@ pub(crate) const COUNTED: &str = "settb=1/25,setpts=N";
 pub(crate) const EVERY_FRAME: [&str; 4] = ["-fps_mode", "passthrough", "-enc_time_base", "1:25"];
 
 /// Output options of JPEG pictures. Fixed tables need no second look at each picture: a sixth faster for a few percent
-/// of
-/// size. The samples are in full range already and said to be; a pixel format that implies it would make ffmpeg convert
-/// them once more, depending on what the film says of itself.
+/// of size. The samples are in full range already and said to be; a pixel format that implies it would make ffmpeg
+/// convert them once more, depending on what the film says of itself.
 pub(crate) const JPEG_OPTIONS: [&str; 8] =
     ["-q:v", JPEG_QUALITY, "-huffman", "default", "-color_range", "pc", "-strict", "unofficial"];
 

@@ -1,6 +1,6 @@
 //! Full-size planes at rest, luma and, where a pin wants them, red, green and blue: one file a frame and plane, cut
-//! into tiles that are read one by one, so that what a pin costs
-//! does not grow with the picture. A cache: made from the clip, dropped when unused, made again.
+//! into tiles that are read one by one, so that what a pin costs does not grow with the picture. A cache: made from the
+//! clip, dropped when unused, made again.
 //!
 //! File: 8 bytes of magic, width and height as `u32`, one `u32` a tile for where it ends (counted from the end of this
 //! table), then the tiles, row by row of tiles. A tile is lz4 compressed, or, when that hardly saves anything, stored
@@ -101,8 +101,7 @@ fn read_tile(plane: &Plane, rect: PixelRect, raw: &mut Vec<u8>) {
 }
 
 /// Whether lz4 saves enough to be worth its time: tried on every eighth tile. Grainy film hardly shrinks, and stored as
-/// it is
-/// it takes a quarter of the time to write and a fifth to read (docs/decisions.md).
+/// it is it takes a quarter of the time to write and a fifth to read (docs/decisions.md).
 fn is_worth_packing(plane: &Plane, rects: &[PixelRect], packed: &mut [u8]) -> bool {
     let (mut before, mut after, mut raw) = (0, 0, Vec::new());
     for rect in rects.iter().skip(rects.len() / 2 % 8).step_by(8) {

@@ -190,8 +190,7 @@ fn undecodable(said: &str) -> MediaError {
 }
 
 /// Decodes the whole clip once, or the part of it that is wanted; the whole where a part cannot be found again by its
-/// times. `progress` is called
-/// after each frame whose picture and plane are there.
+/// times. `progress` is called after each frame whose picture and plane are there.
 pub fn prepare(
     tools: &Tools,
     folder: &ClipFolder,

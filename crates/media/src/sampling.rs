@@ -41,8 +41,7 @@ impl Sampling {
     }
 
     /// What is kept: means over as many samples as [`Chroma`] has pixels in one of its own, blue above red, 128 being
-    /// none and the range
-    /// that of video.
+    /// none and the range that of video.
     pub fn kept(self, picture: Size, blue: &Plane, red: &Plane) -> Plane {
         let (step, Size { width, height }) = (Chroma::step_of(picture), Chroma::size_of(picture));
         let (across, down) = (step / self.across, step / self.down);

@@ -12,8 +12,8 @@ const DEMUXERS: &str =
 /// A film may be read from the file given and from our own pipes; nothing else, and no network.
 const PROTOCOLS: &str = "file,pipe";
 /// Decoders that a film may ask for: those of cameras, editors and the web, also for the sound and subtitles beside the
-/// picture, as a film with a stream that
-/// is not allowed is not opened at all; not the hundreds for games and forgotten devices.
+/// picture, as a film with a stream that is not allowed is not opened at all; not the hundreds for games and forgotten
+/// devices.
 const DECODERS: &str = "h264,hevc,vvc,av1,libdav1d,libaom-av1,vp8,vp9,libvpx,libvpx-vp9,vp6,vp6a,vp6f,mpeg1video,mpeg2video,mpeg4,msmpeg4v1,\
 msmpeg4v2,msmpeg4,h261,h263,h263p,h263i,flv,wmv1,wmv2,wmv3,vc1,theora,mjpeg,mjpegb,prores,dnxhd,cfhd,dvvideo,ffv1,ffvhuff,huffyuv,utvideo,magicyuv,hap,\
 qtrle,rpza,smc,rawvideo,v210,v210x,v308,v408,v410,r210,svq1,svq3,cinepak,jpeg2000,libopenjpeg,png,apng,gif,bmp,tiff,webp,wrapped_avframe,\

@@ -53,8 +53,7 @@ fn without(below: [u8; 4], coverage: f32) -> [u8; 4] {
 }
 
 /// W3C, *Compositing and Blending Level 1*, section 9: `co = as (1 - ab) Cs + as ab B(Cb, Cs) + (1 - as) ab Cb`, with
-/// source-over (Porter & Duff 1984)
-/// coverage `ao = as + ab (1 - as)`; added light adds both.
+/// source-over (Porter & Duff 1984) coverage `ao = as + ab (1 - as)`; added light adds both.
 fn over(blend: Blend, below: [u8; 4], source: [f32; 3], coverage: f32) -> [u8; 4] {
     let backdrop = [0, 1, 2].map(|c| f32::from(below[c]) / 255.0);
     let under = f32::from(below[3]) / 255.0;

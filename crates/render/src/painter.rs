@@ -79,10 +79,8 @@ impl Painter {
     }
 
     /// The layers of a frame, from back to front; what lies outside the picture is left out. `film` is the frame as it
-    /// was decoded, for covers and
-    /// what else needs it ([`Drawable::needs_picture`]); without it these are left out. Each is painted when it is
-    /// asked for: hundreds of them at once
-    /// would take gigabytes.
+    /// was decoded, for covers and what else needs it ([`Drawable::needs_picture`]); without it these are left out.
+    /// Each is painted when it is asked for: hundreds of them at once would take gigabytes.
     pub fn layers<'a>(
         &'a self,
         drawables: &'a [Drawable],

@@ -35,8 +35,7 @@ pub enum PictureError {
 }
 
 /// An SVG as paths and gradients only: no script, no style sheet, no text, no filter, no reference to anything outside;
-/// with its width and
-/// height. What would take too long to draw is refused.
+/// with its width and height. What would take too long to draw is refused.
 pub fn harmless_svg(bytes: &[u8]) -> Result<(String, [u32; 2]), PictureError> {
     check(bytes)?;
     let tree = parse(bytes)?;

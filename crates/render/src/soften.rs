@@ -6,8 +6,7 @@ use resvg::tiny_skia::Pixmap;
 pub(crate) const REACH: f64 = 3.0;
 
 /// A blur as wide as this is computed on a smaller picture: its cost would grow with its width, and a layer that is
-/// softened by hundreds of pixels
-/// would take seconds.
+/// softened by hundreds of pixels would take seconds.
 const WIDE: f64 = 8.0;
 
 /// Blurs premultiplied pixels; nothing lies outside.

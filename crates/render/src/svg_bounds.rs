@@ -1,6 +1,5 @@
 //! What an SVG may ask for. A few lines of it can name a thing that repeats itself a thousand million times, and a
-//! filter over a picture of any
-//! size: both are found before anything is drawn.
+//! filter over a picture of any size: both are found before anything is drawn.
 
 use std::collections::HashMap;
 

@@ -256,8 +256,7 @@ fn write_text(svg: &mut String, art: &LabelArt, (left, right): (f64, f64), top: 
 }
 
 /// Whether a text is written from right to left: by its first letter of a script with a direction (Unicode Standard
-/// Annex #9, rules P2 and P3, for
-/// the blocks of Hebrew, Arabic and their neighbours).
+/// Annex #9, rules P2 and P3, for the blocks of Hebrew, Arabic and their neighbours).
 fn runs_left(text: &str) -> bool {
     let is_left =
         |letter: char| matches!(letter, '\u{590}'..='\u{8FF}' | '\u{FB1D}'..='\u{FDFF}' | '\u{FE70}'..='\u{FEFF}');

@@ -1,10 +1,8 @@
 //! What a program that reads other people's files can reach: entered by the process that then becomes that program.
 //!
 //! Four layers, each of which holds alone: limits (setrlimit), namespaces of its own without network
-//! (user_namespaces(7)), which files it may
-//! open (landlock(7)), and which system calls it may make (seccomp(2)). A system that lacks one of the first three
-//! layers goes on with the
-//! others; [`Strength`] says what holds.
+//! (user_namespaces(7)), which files it may open (landlock(7)), and which system calls it may make (seccomp(2)). A
+//! system that lacks one of the first three layers goes on with the others; [`Strength`] says what holds.
 
 mod calls;
 mod error;

@@ -31,8 +31,8 @@ impl Limits {
 }
 
 /// A user without any right over others, and a network, messages and shared memory of its own: empty ones. `false`
-/// where the system does not
-/// let everybody have them, as some containers do not; sockets cannot be made there either ([`crate::calls`]).
+/// where the system does not let everybody have them, as some containers do not; sockets cannot be made there either
+/// ([`crate::calls`]).
 pub(crate) fn leave_network() -> bool {
     unshare(CloneFlags::CLONE_NEWUSER | CloneFlags::CLONE_NEWNET | CloneFlags::CLONE_NEWIPC).is_ok()
 }

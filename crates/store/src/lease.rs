@@ -8,10 +8,8 @@ use crate::StoreError;
 use crate::schema::jobs;
 
 /// The right to write down what becomes of a job. It is lost when somebody else takes the job, as after a while without
-/// a heartbeat, and when
-/// the job ends. Every write of a job is made with it, in the same transaction, so that a worker that was stopped for a
-/// while and comes back
-/// writes over nothing ([`StoreError::LostLease`]).
+/// a heartbeat, and when the job ends. Every write of a job is made with it, in the same transaction, so that a worker
+/// that was stopped for a while and comes back writes over nothing ([`StoreError::LostLease`]).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Lease {
     /// Which job.

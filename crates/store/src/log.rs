@@ -239,8 +239,7 @@ async fn save(connection: &mut AsyncPgConnection, row: &ShotRow, log_head: i64) 
 }
 
 /// Puts samples into a track; what was there before, for each frame. A place set by hand while the job was at work
-/// stays; what the job says of a
-/// guide it knew is taken.
+/// stays; what the job says of a guide it knew is taken.
 fn put(track: &mut Track, new: &[(Frame, Option<Sample>)]) -> Vec<(Frame, Option<Sample>)> {
     let mut before = Vec::with_capacity(new.len());
     for &(frame, sample) in new {

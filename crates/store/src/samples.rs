@@ -27,8 +27,7 @@ const STATES: [(SampleState, Grasp); 6] = [
 ];
 
 /// Frames of a row that is cut out of a longer one: the next change beside it then rewrites no more. Smaller, and there
-/// are many rows; larger, and
-/// following over old samples rewrites many of them each time.
+/// are many rows; larger, and following over old samples rewrites many of them each time.
 const PIECE: usize = 64;
 
 /// All samples of a shot, by pin.

@@ -1,6 +1,5 @@
 //! What reads or writes a whole shot, away from the threads that answer requests: a long shot takes tens of
-//! milliseconds to be understood, and
-//! everybody else on the same thread would wait.
+//! milliseconds to be understood, and everybody else on the same thread would wait.
 
 use std::future::Future;
 

@@ -1,6 +1,5 @@
 //! Shots as they are read, and what comes of them: worked out once, part by part when it is first asked for, and shared
-//! by every request until
-//! the shot is another.
+//! by every request until the shot is another.
 
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};

@@ -77,8 +77,8 @@ pub(crate) async fn forget_look(
 }
 
 /// After a change of a shot (an edit, an undo, a redo): looks that are other ones now are kept so, and the project's
-/// other shots follow, each with an entry
-/// of its own to undo. The change itself is made, whatever becomes of that: it is not answered as if it had failed.
+/// other shots follow, each with an entry of its own to undo. The change itself is made, whatever becomes of that: it
+/// is not answered as if it had failed.
 pub(crate) async fn keep_up(state: &AppState, before: &StoredShot) {
     if let Err(error) = looks_follow(state, before).await {
         tracing::error!(%error, shot = %before.info.id, "the looks of a changed shot could not be kept");

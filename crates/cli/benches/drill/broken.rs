@@ -1,6 +1,5 @@
 //! Films of every container that is read, and pictures, with bits turned over, cut off, or their heads changed for
-//! others': a sentence each, and
-//! nothing is left behind.
+//! others': a sentence each, and nothing is left behind.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};

@@ -1,6 +1,5 @@
 //! The pages in a real browser: the whole task by mouse and by keyboard, corrections, two windows, accessibility, and
-//! whether the page
-//! and the exported film show the same.
+//! whether the page and the exported film show the same.
 
 mod attaching;
 mod bench;

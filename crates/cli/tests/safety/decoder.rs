@@ -10,8 +10,7 @@ use serde_json::json;
 use crate::PROGRAM;
 
 /// Stands in for ffmpeg: while there is a file `die` beside it, it ends by a signal after 40 frames of planes; a file
-/// `once` makes that the
-/// only time. Else it is the real one.
+/// `once` makes that the only time. Else it is the real one.
 const STAND_IN: &str = r#"#!/bin/sh
 here=$(dirname "$0")
 PATH=${PATH#*:}

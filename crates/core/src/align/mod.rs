@@ -94,10 +94,9 @@ impl Aligner {
     ///
     /// Efficient second-order minimisation (Benhimane & Malis 2007): the gradients of pattern and picture are averaged,
     /// so that the noise of neither biases the step. MotionModel, gain and offset are solved for together, with
-    /// biweight
-    /// residuals, so that a passing edge does not pull. Steps are composed on the pattern's side (Baker & Matthews
-    /// 2004).
-    /// The covariance is of the Cramér-Rao form (Robinson & Milanfar 2004), with the smoothing of the residual undone.
+    /// biweight residuals, so that a passing edge does not pull. Steps are composed on the pattern's side (Baker &
+    /// Matthews 2004). The covariance is of the Cramér-Rao form (Robinson & Milanfar 2004), with the smoothing of the
+    /// residual undone.
     pub fn align(
         &mut self,
         pattern: &Pattern,

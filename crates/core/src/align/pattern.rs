@@ -5,8 +5,7 @@ use crate::image::{Blur, PatchSamples, SmoothPatch, Window};
 use crate::pin::Filter;
 
 /// Samples beyond the pattern on each side that are kept for blurring it, in pixels: three standard deviations of the
-/// strongest
-/// defocus, or half of a long smear.
+/// strongest defocus, or half of a long smear.
 const MARGIN: usize = 20;
 /// Standard deviation of [`Filter::Smooth`], in pixels.
 const SMOOTHING: f64 = 1.2;

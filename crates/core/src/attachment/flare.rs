@@ -6,8 +6,7 @@ use super::settings::{NumberMut, SettingProblem, check_colour, check_number};
 use crate::geometry::{Point, Size};
 
 /// Where the ghosts are on the line from the source through the picture's middle: 0 is the middle, 1 the source's
-/// mirror image. With their
-/// radius in shares of the glow's, and their strength.
+/// mirror image. With their radius in shares of the glow's, and their strength.
 const GHOSTS: [(f64, f64, f64); 8] = [
     (0.42, 0.16, 0.34),
     (0.78, 0.30, 0.22),

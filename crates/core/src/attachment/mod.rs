@@ -1,8 +1,7 @@
 //! What hangs on a subject: the settings of each kind, and nothing worked out from them.
 //!
 //! A kind has a file with its settings, their checks and the addresses under which keyframes change them, and a line in
-//! each `match` of
-//! `kind` and `reshape`.
+//! each `match` of `kind` and `reshape`.
 
 mod animated;
 mod boundary;

@@ -29,8 +29,7 @@ pub struct Picture {
     #[serde(rename = "lies")]
     pub mount: PictureMount,
     /// Where its middle is: on a face counted from the middle of the face, in shares of its width and height; facing
-    /// the camera counted from the
-    /// subject, in pixels.
+    /// the camera counted from the subject, in pixels.
     pub place: Point,
     /// Its width and height: on a face in shares of the face's, so that 1 fills it; facing the camera in pixels.
     pub size: [f64; 2],

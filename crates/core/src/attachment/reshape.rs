@@ -8,8 +8,7 @@ use crate::geometry::Point;
 
 impl AttachmentKind {
     /// Its size times `factor` and turned by `degrees`, clockwise, about its own middle. `None` of a boundary line,
-    /// whose
-    /// corners are its subject's, and of what cannot be turned when it is to be.
+    /// whose corners are its subject's, and of what cannot be turned when it is to be.
     pub fn reshaped(&self, factor: f64, degrees: f64) -> Option<Self> {
         let mut kind = self.clone();
         match &mut kind {

@@ -10,8 +10,7 @@ const APART: u32 = 24;
 const PLAIN: f64 = 0.8;
 
 /// The frames of a pin's key pictures, in order: the one on which it was picked, every guide, and of each run of 24
-/// frames the one on which it
-/// was seen most plainly.
+/// frames the one on which it was seen most plainly.
 pub fn key_pictures(pin: &Pin, track: &Track) -> Vec<Frame> {
     let mut plainest: Vec<(Frame, f64)> = Vec::new();
     let seen = |sample: &Sample| sample.state == SampleState::Found && sample.matched >= PLAIN;

@@ -34,8 +34,8 @@ pub struct Pace {
 /// The pace of a pin.
 ///
 /// Speeds are half the distance between the neighbours of a frame, evened out (Savitzky & Golay 1964, degree 1 where it
-/// is short). Changes are
-/// the corners of the speed curve drawn with straight pieces (Ramer 1972; Douglas & Peucker 1973).
+/// is short). Changes are the corners of the speed curve drawn with straight pieces (Ramer 1972; Douglas & Peucker
+/// 1973).
 pub fn pace(track: &Track) -> Pace {
     let mut pace = Pace::default();
     for span in track.spans().into_iter().filter(|span| span.count() >= 3) {
@@ -47,8 +47,7 @@ pub fn pace(track: &Track) -> Pace {
 }
 
 /// The pace of the picture as a whole, from how far it moved since the frame before (see
-/// [`crate::image::SweepFinder`]); frame 0 is the first. It is
-/// parted at cuts.
+/// [`crate::image::SweepFinder`]); frame 0 is the first. It is parted at cuts.
 pub fn picture_pace(moved: &[f32], cuts: &[Frame]) -> Pace {
     let mut pace = Pace::default();
     let ends = cuts.iter().map(|cut| cut.0 as usize).filter(|cut| *cut < moved.len()).chain([moved.len()]);

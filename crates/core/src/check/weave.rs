@@ -20,12 +20,10 @@ pub enum Threads {
 }
 
 /// One column for each frame of the range: the line of the picture through the pin, from `half` pixels before it to
-/// `half` after,
-/// top to bottom. So there are `2 * half + 1` rows, and whatever moves with the pin makes level threads.
+/// `half` after, top to bottom. So there are `2 * half + 1` rows, and whatever moves with the pin makes level threads.
 ///
 /// The line is taken where the track says, between pixels by linear interpolation. Frames without a sample, and what is
-/// outside
-/// the picture, are mid grey.
+/// outside the picture, are mid grey.
 ///
 /// # Errors
 /// Those of the source.

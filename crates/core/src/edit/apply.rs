@@ -39,8 +39,7 @@ impl Edit {
     }
 
     /// Makes a change that was made before, or undoes one: its values were fine then, and stay so whatever would be
-    /// asked of them today. On an
-    /// error the shot is as it was.
+    /// asked of them today. On an error the shot is as it was.
     pub fn again(&self, shot: &mut Shot) -> Result<Self, EditError> {
         if !matches!(self, Self::All { .. }) {
             return self.make(shot);

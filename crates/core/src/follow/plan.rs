@@ -24,8 +24,7 @@ pub fn cleared_ahead(track: &Track, from: Frame, direction: Direction, last: Fra
 }
 
 /// Where following from `from` has to pause: one frame before the next guide, from which it then goes on, or `last`.
-/// The
-/// guide is given too, if there is one.
+/// The guide is given too, if there is one.
 pub fn segment_end(track: &Track, from: Frame, direction: Direction, last: Frame) -> (Frame, Option<Frame>) {
     let mut guides = track.guides().map(|(frame, _)| frame);
     match direction {

@@ -15,8 +15,8 @@ use crate::time::{FrameRange, Rational};
 /// The graphics of a shot as Lottie JSON, a keyframe a frame.
 ///
 /// Labels and boundary lines are shapes; flares and pictures are embedded pictures; a picture in perspective is laid as
-/// it is in its middle. What Lottie cannot
-/// express is left out: blur, shadows, covers other than plain ones, what stands in front, blur from motion.
+/// it is in its middle. What Lottie cannot express is left out: blur, shadows, covers other than plain ones, what
+/// stands in front, blur from motion.
 pub fn lottie(scene: &Scene, range: FrameRange, rate: Rational, size: Size, art: &[DrawnArt]) -> Value {
     let count = range.count();
     let mut layers: Vec<Value> = Vec::new();
@@ -144,8 +144,7 @@ fn pair(at: Point) -> [f64; 2] {
 }
 
 /// Lines or areas that change from frame to frame. A path of Lottie keeps its number of corners, and a layer its number
-/// of paths: what there is less of on a frame
-/// is filled up with corners in one place.
+/// of paths: what there is less of on a frame is filled up with corners in one place.
 fn drawn(track: &DrawableTrack, sample: &Primitive) -> Option<Value> {
     let (colour, stroke, round) = match sample {
         Primitive::Line { width, colour, .. } => (colour, Some(*width), true),

@@ -19,10 +19,8 @@ fn keys(run: &Run) -> Vec<PathKeyframe> {
 /// Header `frame,subject,span,x,y,arrive_x,arrive_y,leave_x,leave_y`, then a row for each keyframe.
 ///
 /// Places in pixels, velocities in pixels a frame, four decimals; a velocity is empty where a piece is straight. Spans
-/// count from 0;
-/// between two keyframes of one span the path is the cubic through both with these velocities (its Bézier handles lie
-/// at a third and at
-/// two thirds of the time).
+/// count from 0; between two keyframes of one span the path is the cubic through both with these velocities (its Bézier
+/// handles lie at a third and at two thirds of the time).
 pub fn keys_csv(paths: &[(&str, Path)], count: FrameCount) -> String {
     let mut out = String::from("frame,subject,span,x,y,arrive_x,arrive_y,leave_x,leave_y\n");
     for (name, path) in paths {

@@ -18,8 +18,7 @@ pub struct NamedTrack<'a> {
 }
 
 /// Header `frame,pin,x,y,match,state,sd_x,sd_y,grasp`, then one row per frame and pin that has a sample in the range,
-/// in order
-/// of frames. Picture coordinates and deviations in pixels with four decimals.
+/// in order of frames. Picture coordinates and deviations in pixels with four decimals.
 pub fn samples_csv(tracks: &[NamedTrack<'_>], range: FrameRange, count: FrameCount) -> String {
     let mut out = String::from("frame,pin,x,y,match,state,sd_x,sd_y,grasp\n");
     let names: Vec<String> = tracks.iter().map(|named| csv_field(named.name)).collect();

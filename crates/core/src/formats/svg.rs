@@ -15,8 +15,8 @@ use crate::time::FrameRange;
 /// The graphics of a shot as SVG that plays by itself, once, each frame for as long as the film shows it.
 ///
 /// `times`: when each frame of the range begins, and when the last ends, in microseconds from the first. What needs the
-/// film's own picture (blur, mosaic,
-/// what stands in front) is left out; a picture in perspective is laid as it is in its middle.
+/// film's own picture (blur, mosaic, what stands in front) is left out; a picture in perspective is laid as it is in
+/// its middle.
 pub fn animated_svg(scene: &Scene, range: FrameRange, times: &[i64], size: Size, art: &[DrawnArt]) -> String {
     let clock = Clock::new(times);
     let Size { width, height } = size;

@@ -16,8 +16,7 @@ const LEAST_HISTOGRAM: f64 = 0.12;
 const STANDS_OUT: f64 = 3.0;
 
 /// Steps from cell to cell of two frames of one shot correlate at least so much, whatever the light does: gain, offset
-/// and gamma change how
-/// large steps are, not where they are.
+/// and gamma change how large steps are, not where they are.
 const SAME_STRUCTURE: f64 = 0.5;
 /// So many cells the picture may have moved meanwhile: a sixth of its width.
 const MOST_MOVED: isize = 4;

@@ -41,8 +41,7 @@ impl Plate {
     }
 
     /// How much of a box of the picture is not as it is when empty, 0 to 1, its middle counting most; `None` where less
-    /// than half of it is
-    /// known. Light that has changed on all of the window is taken out.
+    /// than half of it is known. Light that has changed on all of the window is taken out.
     pub(crate) fn difference(&self, window: &Window, middle: Point, side: f64) -> Option<f64> {
         let offset = self.light(window)?;
         let (mut known, mut all, mut different) = (0.0, 0.0, 0.0);

@@ -1,6 +1,5 @@
 //! What a film does as a whole: how its camera moves, how much each frame differs from the one before, and what the
-//! scene looks like
-//! when nobody is in it. Found while its frames go by.
+//! scene looks like when nobody is in it. Found while its frames go by.
 
 use std::collections::BTreeMap;
 
@@ -47,8 +46,7 @@ pub struct Scene {
 }
 
 /// Colour differences of grey, how far from it they are faint, and the share of a frame that has to have more in a film
-/// in colour: less
-/// is left over by coding.
+/// in colour: less is left over by coding.
 const NO_COLOUR: u8 = 128;
 const FAINT: u8 = 8;
 const COLOURED: f64 = 0.02;
@@ -251,8 +249,7 @@ impl Scene {
         let top = (0..most(height)).take_while(|row| row_is_black(*row)).count();
         let bottom = (0..most(height)).take_while(|row| row_is_black(height - 1 - row)).count();
         // Where there is a border, its edge may lie in the next small pixel, and coding blurs it by about a pixel: it
-        // is a line that stays in
-        // the picture, and must not be taken for a part of anything.
+        // is a line that stays in the picture, and must not be taken for a part of anything.
         let cut = |cells: usize| if cells == 0 { 0 } else { (cells as i32 + 1) * cell + 1 };
         let inner = |from: usize, back: usize, length: i32| (cut(from), length - cut(back));
         let ((left, right), (top, bottom)) = (inner(left, right, whole.right), inner(top, bottom, whole.bottom));

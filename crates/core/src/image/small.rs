@@ -14,8 +14,7 @@ pub(super) struct SquareSums {
 
 impl SquareSums {
     /// Over squares of `cell` pixels each way, at most 256 and not more than there are rows. Rows are added up first:
-    /// that is what a
-    /// processor does many of at once.
+    /// that is what a processor does many of at once.
     pub fn of(plane: &Plane, cell: usize) -> Self {
         debug_assert!((1..=256).contains(&cell), "sums of columns are 16 bits wide");
         let size = plane.size();

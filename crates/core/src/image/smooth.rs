@@ -130,9 +130,8 @@ impl SmoothPatch {
     }
 
     /// Samples the grid of `cols * rows` points that `map` puts down in the picture: it maps a point of the grid,
-    /// counted from
-    /// the grid's centre, to the picture. Derivatives are by the grid's own coordinates. `false`, and nothing
-    /// sampled, when part of it lies outside the patch.
+    /// counted from the grid's centre, to the picture. Derivatives are by the grid's own coordinates. `false`, and
+    /// nothing sampled, when part of it lies outside the patch.
     pub fn sample_mapped(&self, map: &Homography, cols: usize, rows: usize, out: &mut PatchSamples) -> bool {
         let (half_x, half_y) = ((cols as f64 - 1.0) / 2.0, (rows as f64 - 1.0) / 2.0);
         let corners = [(-1.0, -1.0), (1.0, -1.0), (-1.0, 1.0), (1.0, 1.0)];
@@ -166,8 +165,7 @@ impl SmoothPatch {
     }
 
     /// Without perspective: no division, and the derivatives turn all alike. Places are counted from the patch's
-    /// corner, where
-    /// single precision is good to some hundred-thousandths of a pixel.
+    /// corner, where single precision is good to some hundred-thousandths of a pixel.
     fn sample_sheared(&self, map: &Homography, cols: usize, rows: usize, out: &mut PatchSamples) {
         let [[a, b, c], [d, e, f], _] = *map.rows();
         let (half_x, half_y) = ((cols as f64 - 1.0) / 2.0, (rows as f64 - 1.0) / 2.0);

@@ -22,8 +22,7 @@ pub enum Component {
     /// Blue of R'G'B'.
     Blue,
     /// How far the colour is from grey: the largest of R'G'B' less the smallest. Not divided by the largest, as noise
-    /// in the
-    /// dark would then look like colour.
+    /// in the dark would then look like colour.
     Saturation,
 }
 

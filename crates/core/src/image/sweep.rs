@@ -25,10 +25,8 @@ const STEPS: usize = 4;
 /// Measures motion from frame to frame: hand it every frame in order.
 ///
 /// Blocks of a small copy are looked for in the next one, first by the least sum of absolute differences, then by least
-/// squares on the
-/// gradients (Lucas & Kanade 1981). The pace of the picture is the median of what its blocks moved: what walks through
-/// it counts for little,
-/// and a picture that turns or grows moves too.
+/// squares on the gradients (Lucas & Kanade 1981). The pace of the picture is the median of what its blocks moved: what
+/// walks through it counts for little, and a picture that turns or grows moves too.
 #[derive(Debug, Default)]
 pub struct SweepFinder {
     before: Option<Small>,

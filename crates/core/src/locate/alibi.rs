@@ -1,8 +1,6 @@
 //! Whether who comes back is somebody else. Followed back, the subject would have been behind something while it was
-//! hidden; somebody else was
-//! to be seen all the while, and somewhere else when the subject was last seen. It is the check there and back of Kalal
-//! et al. 2010,
-//! asked of each return.
+//! hidden; somebody else was to be seen all the while, and somewhere else when the subject was last seen. It is the
+//! check there and back of Kalal et al. 2010, asked of each return.
 
 use std::collections::BTreeMap;
 

@@ -1,6 +1,5 @@
 //! Ways the subject may have gone, with the possibility of being hidden: dynamic programming (Viterbi 1967; Buchanan &
-//! Fitzgibbon 2006 for
-//! following) over the best few states of each frame.
+//! Fitzgibbon 2006 for following) over the best few states of each frame.
 
 use super::settings::Settings;
 use crate::geometry::{Point, Rect};
@@ -13,8 +12,7 @@ const WAYS_TO_A_PLACE: usize = 2;
 /// Two states nearer than this share of the box are the same.
 const SAME: f64 = 0.2;
 /// Cost of looking unlike the learned picture and unlike all key pictures: the logarithm of both. They are two opinions
-/// of the same thing, so
-/// each has less than a full say.
+/// of the same thing, so each has less than a full say.
 const LOOKS: f64 = 0.7;
 /// A correlation of this with a key picture is as good as any: who turns has no more. And one below this is as bad as
 /// any.

@@ -6,8 +6,8 @@ use std::sync::OnceLock;
 pub(super) const COLOURS: usize = 11;
 
 /// Brightness and colour difference to shares of colour classes: van de Weijer et al. 2009 learned which colours people
-/// call by the eleven
-/// basic names; here each name is a place in the Lab space (CIE 1976), and a colour belongs to those that are near.
+/// call by the eleven basic names; here each name is a place in the Lab space (CIE 1976), and a colour belongs to those
+/// that are near.
 pub(super) struct ColourTable {
     shares: Vec<[f32; COLOURS]>,
 }

@@ -16,8 +16,7 @@ const GRAIN: f32 = 0.02;
 const MOST_SHARE: f32 = 0.6;
 
 /// Strengths in a cell: one a direction, and the first direction once more, so that what lies between the last and the
-/// first needs no
-/// special case.
+/// first needs no special case.
 type Cell = [f32; DIRECTIONS + 1];
 
 /// Finds edges; keeps its scratch memory.
@@ -109,8 +108,7 @@ fn gradients(samples: &[f32], row: usize, strengths: &mut [f32; SAMPLES], bins: 
 }
 
 /// Direction of a gradient as a share of half a turn, 0 to below 1: an arc tangent right to a thousandth of a turn,
-/// without its cost. No branch
-/// in it, so that many are worked out at once.
+/// without its cost. No branch in it, so that many are worked out at once.
 fn direction(dx: f32, dy: f32) -> f32 {
     let (wide, high) = (dx.abs(), dy.abs());
     let (long, short) = (wide.max(high), wide.min(high));

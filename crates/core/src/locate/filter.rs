@@ -4,8 +4,7 @@ use super::channels::Channels;
 use super::spectrum::{C, CELLS, SIDE, SPECTRUM, Transform};
 
 /// Deviation of the wanted response, in cells: a sixteenth of the subject's box. Sharper, and the filter wants the very
-/// same picture
-/// again; wider, and it does not say where in the box.
+/// same picture again; wider, and it does not say where in the box.
 const PEAK: f32 = 1.33;
 /// Half the side of the box, in cells: as much again lies around it.
 const BOX_HALF: f32 = SIDE as f32 / 4.0;

@@ -55,8 +55,7 @@ pub(super) fn samples(window: &Window, of: &Neighbourhood, count: usize) -> Vec<
 }
 
 /// `count * count` samples of a neighbourhood, edges repeated: a triangle as wide as the step between samples, or
-/// between pixels where
-/// these are further apart, so that nothing is skipped and nothing added.
+/// between pixels where these are further apart, so that nothing is skipped and nothing added.
 pub(super) fn resample(window: &Window, of: &Neighbourhood, count: usize, wide: &mut Vec<f32>, out: &mut Vec<f32>) {
     let rect = of.rect();
     let across = Taps::new(of.middle.x, of.side, count, rect.left, rect.cols());

@@ -31,8 +31,7 @@ pub struct Side<'a> {
 
 impl Side<'_> {
     /// What is seen on `frames`, in their order, which leads away from the start. `hidden` says on which frames a
-    /// person says that it cannot be
-    /// seen; `goes_on` is asked after each frame. `None` when it says no.
+    /// person says that it cannot be seen; `goes_on` is asked after each frame. `None` when it says no.
     ///
     /// # Errors
     /// Those of the source.

@@ -41,8 +41,7 @@ const BEYOND_ALIGNMENT: f64 = 0.4;
 /// Following back is judged in tenths of a pixel: it need not be more exact than this.
 const ROUND_TRIP_TO: f64 = 0.02;
 /// Two candidates nearer than this, in pixels, are the same place. Larger, and neighbouring bars of a fence become one;
-/// smaller, and one place is
-/// offered twice, as alignment ends a pixel apart.
+/// smaller, and one place is offered twice, as alignment ends a pixel apart.
 pub(crate) const SAME_PLACE: f64 = 2.0;
 
 /// Where to look, and for what.
@@ -201,8 +200,7 @@ impl<'a> FrameMatcher<'a> {
     }
 
     /// How far from `there` on another frame the pattern as it is at `map` on one frame is found, in pixels. When it is
-    /// not found
-    /// near `there` at all, as far as it was looked for.
+    /// not found near `there` at all, as far as it was looked for.
     pub fn follow_back(&mut self, windows: &[Window], map: &Homography, others: &[Window], there: &Homography) -> f64 {
         let [cols, rows] = self.pin.pattern.map(|side| side as usize);
         let pattern = Pattern::pick(windows, map, cols, rows, self.pin.filter);
@@ -242,8 +240,7 @@ impl<'a> FrameMatcher<'a> {
     /// Richer motions are found step by step: a first estimate of the place keeps them from running off.
     ///
     /// A pin that takes only the position is turned and grown too where that makes a plain difference: a car that comes
-    /// nearer
-    /// keeps matching its first picture, and so cannot drift.
+    /// nearer keeps matching its first picture, and so cannot drift.
     fn shaped(
         &mut self,
         target: &mut Target,
@@ -291,8 +288,7 @@ fn better(plain: Alignment, rich: Alignment) -> Alignment {
 }
 
 /// How far each candidate's score stands above the best score of any other place; places within a quarter of the
-/// pattern
-/// are its own slope.
+/// pattern are its own slope.
 fn peak_ratios(peaks: &[CorrelationPeak], side: f64) -> Vec<Option<f64>> {
     let ratio = |this: &CorrelationPeak| {
         let others = peaks.iter().filter(|other| other.centre.distance(this.centre) > side / 4.0);

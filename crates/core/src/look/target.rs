@@ -8,8 +8,7 @@ use crate::pin::Pin;
 use crate::time::Frame;
 
 /// The search uses a pattern that was turned or grown for it; it is made again when a corner would be off by more than
-/// this,
-/// in pixels.
+/// this, in pixels.
 const STALE_CORNER: f64 = 1.0;
 
 #[derive(Clone)]

@@ -1,8 +1,7 @@
 //! Sums over rectangles, whose cost does not grow with the rectangle.
 
 /// Sums over all rectangles of `cols * rows` inside a grid of `width` columns, row by row. Running sums in doubles: in
-/// single
-/// precision they would lose the small beside the large.
+/// single precision they would lose the small beside the large.
 pub(super) fn box_sums(values: &[f32], width: usize, cols: usize, rows: usize) -> Vec<f32> {
     let height = values.len() / width;
     let places = width - cols + 1;

@@ -91,8 +91,7 @@ fn gradients(window: &Window, width: usize, height: usize) -> PatchSamples {
 }
 
 /// The largest value within `apart` to each side along rows of `width` (van Herk 1992, Gil & Werman 1993): its cost
-/// does
-/// not grow with `apart`.
+/// does not grow with `apart`.
 fn sliding_maximum(values: &[f32], width: usize, apart: usize) -> Vec<f32> {
     let block = 2 * apart + 1;
     let padded = (width + 2 * apart).next_multiple_of(block);

@@ -97,8 +97,7 @@ impl Template {
 
 impl Template {
     /// Correlation at every place where the pattern lies wholly inside the image of `width` columns, row by row; -1
-    /// where
-    /// the image is flat. The same as [`Template::score`] everywhere, but many places at a time.
+    /// where the image is flat. The same as [`Template::score`] everywhere, but many places at a time.
     pub fn surface(&self, image: &[f32], width: usize) -> Vec<f32> {
         let height = image.len() / width;
         if width < self.cols || height < self.rows {

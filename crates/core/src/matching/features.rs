@@ -10,8 +10,7 @@ use crate::time::Frame;
 /// Half the side of the neighbourhood that a pattern is chosen from, and good spots are looked for in, in pixels.
 pub const NEIGHBOURHOOD: f64 = 40.0;
 /// Pattern sides tried, smallest first, in pixels. Odd, so that the pin sits on a sample. Below 21 a pattern may be
-/// sharp
-/// enough to be placed, but there are look-alikes of it everywhere.
+/// sharp enough to be placed, but there are look-alikes of it everywhere.
 const PATTERN_SIDES: [usize; 5] = [21, 27, 31, 41, 51];
 /// The pattern grows until its predicted error is below this, in pixels.
 const WANTED_ERROR: f64 = 0.03;

@@ -134,8 +134,7 @@ impl Searcher {
     }
 
     /// Looks again, one sample to each side, round where the peaks of the coarser level lie on this one. Those without
-    /// hope
-    /// are only carried over: they tell how far the best stands above them.
+    /// hope are only carried over: they tell how far the best stands above them.
     fn refine(&self, level: usize, peaks: &[Peak]) -> Vec<Peak> {
         let best = peaks.first().map_or(0.0, |peak| peak.score);
         let carried = |peak: &Peak| Peak { col: 2 * peak.col, row: 2 * peak.row, ..*peak };

@@ -32,8 +32,7 @@ pub struct Spot {
 }
 
 /// The strongest spots inside `inner`, best first, at most `most` of them and at least `apart` pixels from one another.
-/// The
-/// window should reach [`margin`] further than `inner`, so that look-alikes outside of it are seen.
+/// The window should reach [`margin`] further than `inner`, so that look-alikes outside of it are seen.
 pub fn good_spots(window: &Window, inner: PixelRect, side: u32, apart: u32, most: usize) -> Vec<Spot> {
     let map = CornerMap::new(window, side as usize);
     let inside = |at: Point| {

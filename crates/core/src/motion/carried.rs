@@ -44,8 +44,7 @@ impl CarriedPoint {
     }
 
     /// Where it is on a frame: through each place exactly, drifting evenly on the subject between two. `None` where the
-    /// subject is not there, or was
-    /// on none of the frames on which it was placed.
+    /// subject is not there, or was on none of the frames on which it was placed.
     pub fn position(&self, poses: &Poses, frame: Frame) -> Option<Point> {
         Some(poses.at(frame)?.apply(self.own_place(poses, frame)?))
     }

@@ -11,8 +11,7 @@ pub(super) type Seen = Option<(Point, Covariance)>;
 /// The places of every pin on every frame. `seen[pin][frame]`; on each frame at least one pin is there.
 ///
 /// A pin that is away is carried by the motion of the others: from where it was last, and back from where it is next,
-/// one faded into the other. On
-/// the frames where it goes and comes back the carried places are the seen ones.
+/// one faded into the other. On the frames where it goes and comes back the carried places are the seen ones.
 pub(super) fn completed(seen: &[Vec<Seen>], most: MotionModel) -> Vec<Vec<(Point, Covariance)>> {
     (0..seen.len()).map(|pin| whole(seen, pin, most)).collect()
 }

@@ -119,8 +119,7 @@ impl Fit {
 }
 
 /// Both pictures moved and scaled so that places are about 1 from the middle: numbers of one size keep the equations
-/// sound (Hartley
-/// 1997). One scale for both, so that a turn stays a turn.
+/// sound (Hartley 1997). One scale for both, so that a turn stays a turn.
 #[derive(Clone, Copy, Debug)]
 struct Normalised {
     from: Point,

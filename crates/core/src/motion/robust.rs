@@ -1,10 +1,9 @@
 //! Matches that disagree with most of the others lose their weight.
 //!
 //! Where a plain fit leaves a match further off than its covariance allows, the fit through the few matches that suit
-//! most of the others best
-//! is looked for (least quantile of squares, Rousseeuw 1984), and refined with the biweight (Beaton & Tukey 1974). At
-//! least two matches more than
-//! the motion needs are necessary: with one more than needed, each could be the wrong one, and all are believed.
+//! most of the others best is looked for (least quantile of squares, Rousseeuw 1984), and refined with the biweight
+//! (Beaton & Tukey 1974). At least two matches more than the motion needs are necessary: with one more than needed,
+//! each could be the wrong one, and all are believed.
 
 use super::least_squares::{Fit, Match, fit_weighted, information};
 use crate::biweight::BIWEIGHT_LIMIT;

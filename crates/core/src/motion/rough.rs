@@ -12,8 +12,7 @@ const KEPT: f64 = 0.93;
 const TRIED: usize = 24;
 
 /// Where each pin is on each frame, `samples[pin][frame]` of those that are there. On a stretch on which a pin is known
-/// roughly it is where the
-/// others carry it, if they carried it better than that over as long a stretch beside it.
+/// roughly it is where the others carry it, if they carried it better than that over as long a stretch beside it.
 pub(super) fn seen(samples: &[Vec<Option<Sample>>], most: MotionModel) -> Vec<Vec<Seen>> {
     let as_seen = |sample: &Option<Sample>| sample.map(|sample| (sample.at, sample.covariance));
     let is_exact = |sample: &Sample| sample.grasp == Grasp::Exact;
@@ -63,8 +62,8 @@ impl Carry<'_> {
     /// Goes on from `edge`, where it is known exactly, up to before `end` or down to it.
     ///
     /// A change of perspective, which three pins do not show, makes the carried place drift: what it was over the
-    /// stretch before is carried on, less
-    /// and less. How well that does is tried on the two stretches before, where the truth is known.
+    /// stretch before is carried on, less and less. How well that does is tried on the two stretches before, where the
+    /// truth is known.
     fn from(&self, edge: usize, end: usize, step: isize) -> Option<(Vec<(usize, Point)>, f64)> {
         let frames: Vec<usize> = if step > 0 { (edge + 1..end).collect() } else { (end..edge).rev().collect() };
         let length = frames.len().min(TRIED);

@@ -13,8 +13,7 @@ use crate::time::Frame;
 use crate::track::{Covariance, MotionModel, Sample, SampleState, Track};
 
 /// Added to the deviation of every place, in pixels: pins do not sit on one rigid face, and what they are off by for
-/// that is no reason to
-/// disbelieve one of them.
+/// that is no reason to disbelieve one of them.
 const SLACK: f64 = 0.5;
 /// Frames over which a pin that is not believed on one frame loses and regains its weight.
 const FADE: usize = 12;
@@ -26,8 +25,7 @@ const ROUNDS: usize = 3;
 /// Where a subject's plane is on each frame, as a map from its own coordinates to the picture.
 ///
 /// Its own coordinates are those of the picture on one frame, nearly: places of pins on the subject are averaged over
-/// all frames, so that the
-/// noise of none stands out.
+/// all frames, so that the noise of none stands out.
 #[derive(Clone, Debug)]
 pub struct SubjectMotion {
     model: MotionModel,
@@ -45,8 +43,8 @@ pub struct SubjectMotion {
 
 impl SubjectMotion {
     /// The motion that the tracks of the pins give, the leading pin first, no richer than `most`; `near` is the frame
-    /// on which own and picture
-    /// coordinates should agree, as far as pins are there. `None` when no pin is there on any frame.
+    /// on which own and picture coordinates should agree, as far as pins are there. `None` when no pin is there on any
+    /// frame.
     pub fn new(pins: &[(Uuid, &Track)], most: MotionModel, near: Frame) -> Option<Self> {
         let there: Vec<&(Uuid, &Track)> = pins.iter().filter(|(_, track)| !track.spans().is_empty()).collect();
         match there[..] {

@@ -9,8 +9,7 @@ use crate::time::{Frame, FrameRange};
 use crate::track::{Sample, SampleState, Track};
 
 /// Frames over which the velocity at the edge of a gap is measured: fewer are at the mercy of jitter, more miss a turn.
-/// Of 2 to 24, three
-/// come nearest to the truth on the demo's walkers (docs/decisions.md).
+/// Of 2 to 24, three come nearest to the truth on the demo's walkers (docs/decisions.md).
 const VELOCITY_OVER: i64 = 3;
 /// Frames on each side of a hand-over over which the offset is averaged.
 const AVERAGED_OVER: i64 = 12;
@@ -75,8 +74,7 @@ pub fn bridge(
 }
 
 /// Bridged samples that carry the path on over `range`, before its first place or after its last: at its velocity, or
-/// as `other`
-/// moves. They may lie outside the picture.
+/// as `other` moves. They may lie outside the picture.
 pub fn continue_outside(
     track: &Track,
     range: FrameRange,
@@ -99,10 +97,9 @@ pub fn continue_outside(
 }
 
 /// The samples of `range` as a person put them: a guide on each frame of `places` (in order of frames), the frames
-/// between them bridged by a
-/// smooth curve (Catmull & Rom 1974, uneven steps) that also joins what is there before and after the range. `None`
-/// takes away what is on
-/// a frame beyond the last place, or before the first, that nothing joins on.
+/// between them bridged by a smooth curve (Catmull & Rom 1974, uneven steps) that also joins what is there before and
+/// after the range. `None` takes away what is on a frame beyond the last place, or before the first, that nothing joins
+/// on.
 pub fn by_hand(track: &Track, range: FrameRange, places: &[(Frame, Point)]) -> Vec<(Frame, Option<Sample>)> {
     let joined = before(track, range.first).into_iter().chain(places.iter().copied()).chain(after(track, range.last));
     let knots: Vec<(Frame, Point)> = joined.collect();
@@ -124,8 +121,7 @@ pub fn by_hand(track: &Track, range: FrameRange, places: &[(Frame, Point)]) -> V
 /// One track out of two: the first until just before `from`, then the second, moved so that nothing jumps.
 ///
 /// The offset is averaged over the frames near `from` on which both are there; without any, the first is carried on at
-/// its
-/// velocity to where the second begins. `None` when either is nowhere.
+/// its velocity to where the second begins. `None` when either is nowhere.
 pub fn hand_over(first: &Track, second: &Track, from: Frame) -> Option<Track> {
     let near = |frame: &Frame| from.until(*frame).abs() <= AVERAGED_OVER;
     let both: Vec<Point> = first
@@ -159,8 +155,7 @@ fn after(track: &Track, frame: Frame) -> Option<(Frame, Point)> {
 }
 
 /// Velocity at the edge of a run, in pixels a frame: slope of the line of least squares through the frames next to it,
-/// `inward`
-/// into the run.
+/// `inward` into the run.
 fn velocity(track: &Track, edge: Frame, inward: i32) -> Point {
     let places: Vec<(f64, Point)> = (0..=VELOCITY_OVER as i32)
         .map_while(|n| {

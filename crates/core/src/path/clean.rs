@@ -14,8 +14,7 @@ use crate::time::{Frame, FrameRange};
 use crate::track::{SampleState, Track};
 
 /// Error of a place that the solve does not know of, in pixels. Strong compression adds up to 0.09; more here would
-/// smooth away
-/// real motion of clean film, where the solve knows its errors well (docs/benchmarks.md).
+/// smooth away real motion of clean film, where the solve knows its errors well (docs/benchmarks.md).
 const FLOOR: f64 = 0.04;
 /// Standard deviation that a bridged place counts with: it is a guess.
 const BRIDGED: f64 = 2.0;

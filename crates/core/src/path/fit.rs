@@ -5,12 +5,10 @@ use crate::geometry::Point;
 use crate::time::Frame;
 
 /// Weight of the bending energy beside the squared distances: so small that it moves nothing by a hundredth of a pixel,
-/// but
-/// decides where the places alone do not say how the curve bends.
+/// but decides where the places alone do not say how the curve bends.
 const BENDING: f64 = 1e-6;
 /// Keys are tried without only while their number times that of the places stays below this: each try fits all anew. A
-/// path that needs
-/// more has hardly any to spare.
+/// path that needs more has hardly any to spare.
 const MOST_PRUNED: usize = 100_000;
 /// Weight of a place that the curve has to pass through after all.
 const PINNED: f64 = 1e6;
@@ -18,8 +16,7 @@ const PINNED: f64 = 1e6;
 /// Fits a curve of cubic pieces with even velocity at the keys (C1) to one place a frame, from `first` on.
 ///
 /// Least squares over all pieces at once; a key is added where a piece strays most, until none strays by more than
-/// `tolerance`
-/// pixels on any frame; then keys that are not needed any more go.
+/// `tolerance` pixels on any frame; then keys that are not needed any more go.
 ///
 /// # Source
 /// The splitting is that of P. J. Schneider, "An Algorithm for Automatically Fitting Digitized Curves", Graphics Gems,

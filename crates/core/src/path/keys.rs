@@ -12,8 +12,7 @@ pub enum Tangent {
     /// In a straight line from key to key at even pace.
     Straight,
     /// With this velocity, in pixels a frame: the handle of a cubic Bézier piece lies a third of the piece's frames
-    /// away, by that
-    /// many times the velocity.
+    /// away, by that many times the velocity.
     Velocity(Point),
 }
 
@@ -121,8 +120,7 @@ fn velocities(from: &PathKeyframe, to: &PathKeyframe, length: f64) -> (Point, Po
 }
 
 /// Place and velocity on a piece: a cubic in Hermite form, which is a Bézier curve whose handles lie at a third and two
-/// thirds of
-/// the time, so that time itself is even.
+/// thirds of the time, so that time itself is even.
 fn piece(from: &PathKeyframe, to: &PathKeyframe, frame: f64) -> (Point, Point) {
     let length = from.frame.until(to.frame) as f64;
     if length <= 0.0 {

@@ -1,9 +1,8 @@
 //! A subject's cleaned motion, made from its raw samples by a recipe that can be changed at any time.
 //!
 //! The raw samples are never touched. Each span (a run of frames in which the subject is there) is cleaned on its own:
-//! a gap
-//! stays a gap. Time is a coordinate too: every tolerance is measured at equal frames, not to the nearest point of the
-//! curve.
+//! a gap stays a gap. Time is a coordinate too: every tolerance is measured at equal frames, not to the nearest point
+//! of the curve.
 
 mod bridge;
 mod clean;

@@ -5,8 +5,7 @@ use crate::geometry::Point;
 /// Turns a median absolute deviation into the standard deviation of a normal distribution (Hampel 1974).
 const MAD_TO_DEVIATION: f64 = 1.4826;
 /// Samples on each side that foretell a place. Of five, one may be wrong itself: so jumps of two frames are seen;
-/// longer ones are
-/// somewhere else rather than a slip.
+/// longer ones are somewhere else rather than a slip.
 const FORETOLD_BY: usize = 5;
 
 /// Marks values further than `sigmas` robust standard deviations from the median of the values at most `half` away.
@@ -58,8 +57,7 @@ fn miss(places: &[Point], i: usize) -> f64 {
 }
 
 /// Where the line through places 1, 2, 3 ... frames away leads to at 0: the median of the slopes between all of them,
-/// then of
-/// where lines of that slope through each of them lead.
+/// then of where lines of that slope through each of them lead.
 ///
 /// # Source
 /// P. K. Sen, "Estimates of the regression coefficient based on Kendall's tau", JASA 63, 1968 (after H. Theil, 1950).

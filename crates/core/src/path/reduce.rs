@@ -3,15 +3,14 @@
 use crate::geometry::Point;
 
 /// Indices of the places that are kept: straight pieces between them, run through at even pace, stay within `tolerance`
-/// of every
-/// place on its own frame. The first and the last are kept, and those marked in `fixed`, which is as long as `places`.
+/// of every place on its own frame. The first and the last are kept, and those marked in `fixed`, which is as long as
+/// `places`.
 ///
 /// # Source
 /// U. Ramer, "An iterative procedure for the polygonal approximation of plane curves", 1972; D. H. Douglas and T. K.
-/// Peucker,
-/// "Algorithms for the reduction of the number of points required to represent a digitized line", 1973. Distances are
-/// taken at
-/// equal frames instead of to the line, because a keyframed path has to be at the right place at the right time.
+/// Peucker, "Algorithms for the reduction of the number of points required to represent a digitized line", 1973.
+/// Distances are taken at equal frames instead of to the line, because a keyframed path has to be at the right place at
+/// the right time.
 pub fn reduce(places: &[Point], fixed: &[bool], tolerance: f64) -> Vec<usize> {
     assert_eq!(places.len(), fixed.len(), "one mark a place");
     let mut kept: Vec<bool> = fixed.to_vec();

@@ -5,11 +5,9 @@
 /// `degree` is below the number of values, `2 * half + 1`.
 /// # Source
 /// A. Savitzky and M. J. E. Golay, "Smoothing and Differentiation of Data by Simplified Least Squares Procedures",
-/// Analytical
-/// Chemistry 36(8), 1964; with the corrections of J. Steinier, Y. Termonia and J. Deltour, 1972. Here by orthogonal
-/// polynomials
-/// of a discrete variable (Gram), after P. A. Gorry, Analytical Chemistry 62(6), 1990, which also give the weights off
-/// the middle.
+/// Analytical Chemistry 36(8), 1964; with the corrections of J. Steinier, Y. Termonia and J. Deltour, 1972. Here by
+/// orthogonal polynomials of a discrete variable (Gram), after P. A. Gorry, Analytical Chemistry 62(6), 1990, which
+/// also give the weights off the middle.
 pub fn savitzky_golay_weights(half: usize, degree: usize, offset: i64) -> Vec<f64> {
     let m = half as i64;
     (-m..=m)
@@ -42,8 +40,7 @@ fn gram(i: i64, m: i64, k: i64) -> f64 {
 }
 
 /// The values smoothed. Within `half` of the ends the polynomial of the outermost window is used. Fewer values than a
-/// window stay
-/// as they are.
+/// window stay as they are.
 pub fn savitzky_golay(values: &[f64], half: usize, degree: usize) -> Vec<f64> {
     let width = 2 * half + 1;
     if values.len() < width || degree >= width {

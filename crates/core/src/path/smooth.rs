@@ -1,8 +1,7 @@
 //! Smoothing weighted by how sure each sample is: a Kalman filter forward, a Rauch-Tung-Striebel smoother back.
 
 /// Densities of the push that are tried, from a straight line to a hand that shakes by tens of pixels: the first, how
-/// many, and the factor
-/// from one to the next.
+/// many, and the factor from one to the next.
 const STIFFEST: f64 = 1e-8;
 const STEPS: i32 = 28;
 const FACTOR: f64 = 3.0;
@@ -10,8 +9,7 @@ const FACTOR: f64 = 3.0;
 const UNKNOWN: f64 = 1e8;
 
 /// One axis that moves on at its velocity, which is pushed at random (white noise acceleration). The smoothed path is a
-/// cubic
-/// smoothing spline (Wahba 1978), so it has no lag.
+/// cubic smoothing spline (Wahba 1978), so it has no lag.
 ///
 /// # Source
 /// R. E. Kalman, "A New Approach to Linear Filtering and Prediction Problems", 1960; H. E. Rauch, F. Tung and C. T.
@@ -129,10 +127,9 @@ impl Smoother {
 /// One axis, smoothed no more than its own uncertainty allows.
 ///
 /// How freely the path moves is found by the likelihood of the innovations (Harvey, *Forecasting, Structural Time
-/// Series Models and the
-/// Kalman Filter*, 1989, section 3.4); how much of what is measured is jitter is not: a shaking hand and a jittering
-/// track look the
-/// same, and only `variances` tell them apart. `strength` is what their standard deviations are taken times.
+/// Series Models and the Kalman Filter*, 1989, section 3.4); how much of what is measured is jitter is not: a shaking
+/// hand and a jittering track look the same, and only `variances` tell them apart. `strength` is what their standard
+/// deviations are taken times.
 pub fn smoothed(measured: &[Option<f64>], variances: &[f64], strength: f64) -> Vec<f64> {
     let variances: Vec<f64> = variances.iter().map(|variance| variance * strength * strength).collect();
     let unlikeliness = |push: f64| {

@@ -1,6 +1,5 @@
 //! The best path through the places found, frame by frame, with the possibility of being hidden: dynamic programming
-//! (Viterbi
-//! 1967) over the best few states of each frame.
+//! (Viterbi 1967) over the best few states of each frame.
 
 use crate::geometry::{LocalWarp, Point, Size};
 use crate::look::Candidate;
@@ -44,8 +43,7 @@ const MEMORY: usize = 40;
 /// Each hidden frame widens what a place may differ from the prediction by this share.
 const WIDER_PER_HIDDEN: f64 = 0.4;
 /// Share of the velocity that is kept from one hidden frame to the next. Larger, and who slows down behind something is
-/// looked for far ahead, and
-/// guessed places run away; smaller, and a car is looked for behind itself.
+/// looked for far ahead, and guessed places run away; smaller, and a car is looked for behind itself.
 pub(super) const KEPT_VELOCITY: f64 = 0.97;
 
 /// One way the subject may have come to be where it may be.
@@ -141,8 +139,7 @@ impl Beam {
     }
 
     /// Goes from a state to a find: by moving there, or, when that would be sudden, by everything having been shifted
-    /// (a knock on
-    /// the camera), after which it moves on as before.
+    /// (a knock on the camera), after which it moves on as before.
     fn seen(
         &self,
         state: &State,

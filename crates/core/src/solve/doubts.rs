@@ -77,8 +77,7 @@ pub struct Doubt {
 }
 
 /// The few frames of a pin most worth a look, most doubtful first. `off_others` is how far it is, in pixels, from where
-/// the other pins of its
-/// subject take it; empty for a lone pin.
+/// the other pins of its subject take it; empty for a lone pin.
 pub fn doubts(track: &Track, off_others: &BTreeMap<Frame, f64>) -> Vec<Doubt> {
     let samples: Vec<(Frame, Sample)> = track.iter().collect();
     let usual = Usual::of(&samples, off_others);
@@ -179,8 +178,7 @@ fn doubt_of_find(samples: &[(Frame, Sample)], i: usize, usual: &Usual<'_>) -> Op
 }
 
 /// The frame on which one more guide would help most: where the path is furthest from even motion between the guides
-/// there
-/// are, which is where its pace changes. `None` when motion between the guides is even already.
+/// there are, which is where its pace changes. `None` when motion between the guides is even already.
 ///
 /// One step of the subdivision of Ramer (1972) and Douglas & Peucker (1973), with time as a coordinate: distances are
 /// measured at equal frames.

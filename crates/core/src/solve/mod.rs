@@ -1,10 +1,8 @@
 //! The path of a pin over the whole shot.
 //!
 //! Between two guides (or a guide and an end of the range) each frame is looked at from both sides, wherever the
-//! subject may
-//! have got to; dynamic programming then chooses among the places found and *hidden*; the places are refined, at last
-//! against
-//! a reference made of the whole shot; and each is judged.
+//! subject may have got to; dynamic programming then chooses among the places found and *hidden*; the places are
+//! refined, at last against a reference made of the whole shot; and each is judged.
 
 mod beam;
 mod candidates;
@@ -73,12 +71,10 @@ pub struct Film<'a> {
 /// range).
 ///
 /// Each of `sources` gives the same frames; the work is shared among as many threads. The result does not depend on how
-/// many
-/// there are.
+/// many there are.
 ///
 /// `track` has the guides, which the path goes through exactly, and the samples outside the range, which help. The
-/// pin's
-/// own frame is a guide, unless the track says something else there.
+/// pin's own frame is a guide, unless the track says something else there.
 ///
 /// # Errors
 /// Those of the source.

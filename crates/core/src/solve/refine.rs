@@ -1,6 +1,5 @@
 //! Places made as good as they get: against the references nearest in time, then against one made of the whole shot;
-//! and each
-//! judged by following it back.
+//! and each judged by following it back.
 
 use std::collections::BTreeMap;
 
@@ -66,8 +65,8 @@ where
 }
 
 /// How far beside each guide of the range the pin's own pattern is found; where that does not match, the pattern of the
-/// guide next to
-/// it on the way to the pin's own frame, which is the more likely to be right. Nothing where neither is found near.
+/// guide next to it on the way to the pin's own frame, which is the more likely to be right. Nothing where neither is
+/// found near.
 fn guides_off<S: FrameSource>(
     source: &mut S,
     task: Task<'_>,

@@ -95,8 +95,7 @@ pub(super) fn reconcile(path: &mut ChosenCandidates, sightings: &Sightings, view
 }
 
 /// Makes exact places as unsure as the two opinions of where the subject is differ, beyond what the rough one may be
-/// off: a pattern that
-/// slides along a thing that turns is found exactly, and wrong.
+/// off: a pattern that slides along a thing that turns is found exactly, and wrong.
 pub(super) fn weigh_both(path: &mut ChosenCandidates, sightings: &Sightings) {
     let apart: Vec<(Frame, Point, f64)> = path
         .iter()
@@ -131,8 +130,7 @@ fn deviation(sighting: &Sighting, side: f64) -> f64 {
 }
 
 /// Samples of the frames on which the subject is seen, and no exact place is known. A pin that takes more than the
-/// position is as turned and
-/// grown as where it was last, or is next, known exactly.
+/// position is as turned and grown as where it was last, or is next, known exactly.
 pub(super) fn samples(task: Task<'_>, path: &ChosenCandidates, sightings: &Sightings) -> BTreeMap<Frame, Sample> {
     let rough = sightings.iter().filter(|sighting| sighting.seen && !path.contains_key(&sighting.frame));
     let sample = |sighting: &Sighting| {

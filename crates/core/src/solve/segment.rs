@@ -128,8 +128,7 @@ fn start(guide: &Guide, track: &Track, backward: bool) -> SegmentStart {
 }
 
 /// Takes away finds at the edges of hidden runs whose match is clearly below what is usual around: whatever comes in
-/// front
-/// covers part of the pattern before it covers the pin.
+/// front covers part of the pattern before it covers the pin.
 fn uncover(path: &mut ChosenCandidates, frames: &[Frame]) {
     let usual = |path: &ChosenCandidates, frame: Frame, step: i32| {
         let mut near: Vec<f64> = Vec::with_capacity(USUAL_WITHIN);

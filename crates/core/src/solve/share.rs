@@ -3,8 +3,7 @@
 use std::sync::Mutex;
 
 /// Does `work` on every item, on one thread for each hand; results in the order of the items, so that it makes no
-/// difference
-/// how many hands there are. `hands` is not empty.
+/// difference how many hands there are. `hands` is not empty.
 ///
 /// # Errors
 /// The first error in the order of the items; items after it may not have been begun.

@@ -1,6 +1,5 @@
 //! The match below which a place is not believed: of this pin on this shot, out of how alike the spot is to itself on
-//! other frames, and how
-//! alike to it is what lies around.
+//! other frames, and how alike to it is what lies around.
 
 use super::guides::Guide;
 use super::sightings::Sightings;

@@ -1,6 +1,5 @@
 //! *Passing loop*: the railcar comes out of the bend, slow, fast, slow, passes behind a signal mast with its headlamp
-//! lit,
-//! and leaves the picture at the right.
+//! lit, and leaves the picture at the right.
 
 use jampin_core::geometry::{Point, Size};
 

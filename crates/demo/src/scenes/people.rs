@@ -1,6 +1,5 @@
 //! People of the open day, from the side, walking. Body and legs are layers of their own: the body moves smoothly, so
-//! that
-//! points on it have an exact place; the legs are a handful of pictures shown in turn.
+//! that points on it have an exact place; the legs are a handful of pictures shown in turn.
 
 use jampin_core::geometry::Point;
 
@@ -22,8 +21,7 @@ const LEGS_HIPS: Point = Point::new(90.0, 14.0);
 pub(super) const STRIDE: f64 = 190.0;
 
 /// Legs and body of somebody who turns round at the time `turns`; the body's name first. `hips` says where they are,
-/// `phase` which picture of the
-/// step is shown, both by time in frames.
+/// `phase` which picture of the step is shown, both by time in frames.
 pub(super) fn person(
     [upper, lower]: [&'static str; 2],
     dress: Dress,

@@ -1,7 +1,6 @@
 //! Trial shots that are like film that somebody filmed: people who swing their limbs, come nearer, turn round and cross
-//! one another in like
-//! clothes; cloth; a car that turns and reflects; light that jumps; a hand that shakes. With exact motion, for
-//! measuring.
+//! one another in like clothes; cloth; a car that turns and reflects; light that jumps; a hand that shakes. With exact
+//! motion, for measuring.
 
 use jampin_core::geometry::Point;
 

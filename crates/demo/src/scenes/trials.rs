@@ -1,6 +1,5 @@
 //! Trial shots: one difficulty each, with exact motion, for measuring. A rough-cast station wall with signs moves
-//! before the
-//! camera (or the camera before the wall: it is the same).
+//! before the camera (or the camera before the wall: it is the same).
 
 use jampin_core::geometry::{Point, Size};
 

@@ -1,10 +1,8 @@
 //! A copy of all that is worth keeping, in a folder, taken while people work; and back from it.
 //!
 //! The database is dumped as of one moment. The files that its rows promise never change once they are there, so they
-//! are copied after it;
-//! those that an earlier backup in the same folder has already are not copied again. When one was deleted before it
-//! could be copied, the
-//! database's moment is chosen anew.
+//! are copied after it; those that an earlier backup in the same folder has already are not copied again. When one was
+//! deleted before it could be copied, the database's moment is chosen anew.
 
 mod files;
 mod report;

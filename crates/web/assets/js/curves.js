@@ -1,6 +1,5 @@
 // Place over time, raw and clean, with the keyframes of the clean path: across above, down below. Keyframes are picked,
-// one or
-// several, dragged in place and time, stretched in time by the bar above them, and their handles turned.
+// one or several, dragged in place and time, stretched in time by the bar above them, and their handles turned.
 
 const KEY = 4; // Half the side of a keyframe's mark.
 const REACH = 12; // How near the pointer has to be, in pixels.
@@ -181,8 +180,7 @@ function turned({ band, key, handle }, to) {
 }
 
 // One end of the picked keyframes moves by some frames, the other stays; velocities slow down as time is stretched.
-// Null where keyframes
-// would fall on one frame.
+// Null where keyframes would fall on one frame.
 function stretched(keys, end, frames) {
   const [first, last] = [keys[0].frame, keys[keys.length - 1].frame];
   const [still, moving] = end === "last" ? [first, last] : [last, first];

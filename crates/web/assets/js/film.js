@@ -15,8 +15,7 @@ const trace = (context, rings, { left, top, ratio }) => {
 };
 
 // A canvas with what a drawable shows of `picture`, and where it is: in pixels of the film, `scale` of them to one of
-// the canvas. `coarse` (up to 1) makes it
-// smaller by that, for what only has to be quick.
+// the canvas. `coarse` (up to 1) makes it smaller by that, for what only has to be quick.
 export function filmPart(shape, picture, size, coarse = 1) {
   const ratio = (picture.width / size.width) * coarse;
   const part = bounds(shape, picture, ratio, coarse);

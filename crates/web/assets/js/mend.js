@@ -119,8 +119,7 @@ export const mending = (parts) => ({
   // --- by hand ------------------------------------------------------------------------------------------------------
 
   // Each click says where it is on a frame, and the next frame asked for comes up; what lies between is bridged. Some
-  // twelve clicks
-  // for a range, and the last frame for sure.
+  // twelve clicks for a range, and the last frame for sure.
   beginByHand() {
     if (!this.pin || !this.chosen) return;
     const { first, last } = this.chosen;

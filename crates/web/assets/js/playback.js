@@ -1,6 +1,6 @@
 // The scene while it plays: straight onto the canvas of the picture, which costs a tenth of what a stack of elements
-// does. Artwork is made into bitmaps of the size in which it is
-// seen; at rest the stack of elements (scene.js) shows every pixel as the film will have it.
+// does. Artwork is made into bitmaps of the size in which it is seen; at rest the stack of elements (scene.js) shows
+// every pixel as the film will have it.
 
 import { filmPart, litShare } from "./film.js";
 import { MARGIN, svgAddress } from "./svg.js";

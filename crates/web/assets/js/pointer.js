@@ -1,6 +1,5 @@
 // The pointer on the picture: what a click does, and everything that can be dragged. While something is dragged it is
-// shown
-// where the pointer takes it; on letting go it is one edit, and the server's answer replaces it.
+// shown where the pointer takes it; on letting go it is one edit, and the server's answer replaces it.
 
 import { forms } from "./settings.js";
 

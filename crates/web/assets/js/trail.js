@@ -19,8 +19,7 @@ const band = (sample) => {
 const APART = 7;
 
 // Draws the trail of a track; the mark on `current` is left out. Predicted places of runs of more than `longest` frames
-// are no trail: there
-// nobody knows where it is.
+// are no trail: there nobody knows where it is.
 export function paintTrail(group, track, player, current, longest) {
   for (const { path, band: which, solved } of pieces(track, player)) {
     const dash = which === "rough" ? BEADS : solved ? {} : { "stroke-dasharray": "5 4" };

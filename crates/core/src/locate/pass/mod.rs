@@ -31,8 +31,7 @@ const TAKEN: f64 = 0.4;
 /// What responds less on the way is not called seen: more than half of it is something else, or hidden, ...
 const HARDLY_SEEN: f64 = 0.4;
 /// ... unless it is where those seen plainly before and after say, no more than so many frames apart, to this share of
-/// the box and of
-/// the way between them.
+/// the box and of the way between them.
 const BETWEEN: usize = 12;
 const ON_THE_WAY: f64 = 0.2;
 const ON_A_LONG_WAY: f64 = 0.1;
