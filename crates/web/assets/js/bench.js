@@ -7,11 +7,11 @@ import { bounding } from "./boundary.js";
 import { cleaning } from "./clean.js";
 import { compose } from "./compose.js";
 import "./directives.js";
-import { exporting } from "./exports.js";
+import "./exports.js";
 import { flaring } from "./flare.js";
 import { following } from "./follow.js";
 import { holding } from "./hold.js";
-import { importing } from "./imports.js";
+import "./imports.js";
 import { keyframes } from "./keyframes.js";
 import { KEYS } from "./keys.js";
 import { looking } from "./looking.js";
@@ -61,8 +61,6 @@ Alpine.data("bench", () => {
     rowing(parts),
     attaching(parts),
     keyframes(),
-    exporting(parts),
-    importing(),
   ];
   return compose(...others, {
     loaded: false,
@@ -382,6 +380,10 @@ Alpine.data("bench", () => {
 
     write(work, failed) {
       return parts.session.write(work, failed);
+    },
+    // When all that was written so far has been answered.
+    settled() {
+      return parts.session.pending;
     },
     send(method, address, body) {
       return parts.session.send(method, address, body);

@@ -1,8 +1,10 @@
-// Films to take away: what is being made, and what is there.
+// The export sheet: films to take away, what is being made and what is there, and motion as data. A panel of its own over
+// the bench, whose shot it sees.
+import Alpine from "../vendor/alpine-csp.esm.js";
 import { call } from "./api.js";
 import { describeJob } from "./jobs.js";
 
-export const exporting = (parts) => ({
+Alpine.data("exportPanel", () => ({
   get exports() {
     return this.jobs.filter((job) => job.kind === "export").map((job) => describeJob(job));
   },
@@ -40,11 +42,11 @@ export const exporting = (parts) => ({
 
   async exportFilm(container) {
     try {
-      await parts.session.pending;
+      await this.settled();
       await call("POST", `${this.path}/exports`, { container });
       this.refreshSoon();
     } catch (error) {
       this.say(error.message, true);
     }
   },
-});
+}));

@@ -1,4 +1,6 @@
-// Samples brought in from a CSV: the file is shown, its columns are matched up, then it is one edit.
+// The import sheet: samples brought in from a CSV. The file is shown, its columns are matched up, then it is one edit. A
+// panel of its own over the bench.
+import Alpine from "../vendor/alpine-csp.esm.js";
 import { call } from "./api.js";
 
 // What a column can mean, and whether a table may do without.
@@ -11,8 +13,9 @@ const COLUMNS = [
   ["pin", "Name", true],
 ];
 
-export const importing = () => ({
+Alpine.data("importPanel", () => ({
   table: null,
+  tableText: "",
   mapping: null,
   importProblem: "",
 
@@ -62,4 +65,4 @@ export const importing = () => ({
     this.say(`${answer.samples} samples are brought in.`, false, "Undo", () => this.undo());
     window.bootstrap.Modal.getInstance(document.getElementById("import"))?.hide();
   },
-});
+}));
