@@ -139,7 +139,7 @@ fn located(film: &Film, start: &Label, range: FrameRange, settings: Settings) ->
         sd: 0.0,
         text: format!(
             "like {:.2} growth {:.2} learned {} cost {:.2} known {:.2}",
-            s.likeness, s.growth, s.learned, s.cost, s.known
+            s.likeness, s.scale, s.learned, s.cost, s.known
         ),
     };
     all.map(|sighting| (sighting.frame.0, seen(sighting))).collect()

@@ -63,7 +63,7 @@ impl Bench<'_> {
             outline: CoverShape::Rounded,
             place: Point::default(),
             size: [76.0, 48.0],
-            turn: 0.0,
+            rotation: 0.0,
             orientation: Orientation { since: Frame(60), ..Orientation::default() },
             feather: 2.0,
             inside_out: false,
@@ -146,7 +146,7 @@ impl Bench<'_> {
             mount: PictureMount::Face(corners),
             place: Point::default(),
             size: [0.56, 0.8],
-            turn: 0.0,
+            rotation: 0.0,
         };
         let show = Show { blend: Blend::Multiply, ..Show::default() };
         let crest = Attachment { show, ..Attachment::new(Uuid::new_v4(), AttachmentKind::Picture(crest)) };

@@ -38,8 +38,8 @@ fn answer(subject: &Subject, evaluated: Option<&SubjectEvaluation>) -> Value {
     };
     json!({
         "model": poses.model(),
-        "turn": column(LocalWarp::rotation),
-        "growth": column(LocalWarp::scale),
+        "rotation": column(LocalWarp::rotation),
+        "scale": column(LocalWarp::scale),
         "points": subject.points.iter().map(carried).collect::<Vec<_>>(),
         "frame": columns.iter().map(|(frame, _)| frame).collect::<Vec<_>>(),
         "x": columns.iter().map(|(_, at)| round(at.x)).collect::<Vec<_>>(),

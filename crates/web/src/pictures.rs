@@ -92,7 +92,7 @@ pub(crate) async fn hang(
             (PictureMount::Facing(Orientation { since: frame, turns: true, grows: true, tilts: false }), [wide, high])
         }
     };
-    let hung = Picture { picture, pixels, mount, place: Point::default(), size, turn: 0.0 };
+    let hung = Picture { picture, pixels, mount, place: Point::default(), size, rotation: 0.0 };
     let attachment = Attachment::new(Uuid::new_v4(), AttachmentKind::Picture(hung));
     let made = attachment.id;
     let edit = Edit::PutAttachment { subject: which, attachment, index: None };

@@ -1,7 +1,7 @@
 //! Carried points: places on a subject that no pin follows, put down by eye, corrected, taken away.
 
 use actix_web::{HttpResponse, post, web};
-use jampin_core::action::{Planned, place_point};
+use jampin_core::action::{Planned, correct_point, place_point};
 use jampin_core::geometry::Point;
 use jampin_core::time::Frame;
 use serde::Deserialize;
@@ -36,7 +36,8 @@ pub(crate) async fn place(
     let subject = subject_of(&loaded.stored.shot, which)?;
     let poses = loaded.poses(subject).map(|poses| &**poses);
     let made = point.unwrap_or_else(Uuid::new_v4);
-    let Planned { title, edit, .. } = place_point(loaded.ground(), which, poses, (made, point.is_some()), (frame, at))?;
+    let plan = if point.is_some() { correct_point } else { place_point };
+    let Planned { title, edit, .. } = plan(loaded.ground(), which, poses, (made, frame, at))?;
     let edited = state.edit(id, revision, &title, &edit).await?;
     Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "point": made })))
 }

@@ -54,6 +54,10 @@ fn crowded(server: &Server, project: &str, film: &Path) {
     println!("scene: {:.0} KB, first {first:.0} ms, then {again:.0} ms", answer.body.len() as f64 / 1000.0);
     let (state, all) = timed(|| server.get(&path));
     println!("the shot with all samples: {:.0} KB, {state:.0} ms", all.body.len() as f64 / 1000.0);
+    let after = format!("{path}?known={}", all.json()["shot"]["samples_version"]);
+    let known = middle((0..ROUNDS).map(|_| timed(|| server.get(&after)).0).collect());
+    let bytes = server.get(&after).body.len() as f64 / 1000.0;
+    println!("what a page reads of it after a change of something else: {bytes:.0} KB, {known:.0} ms");
     let revision = |server: &Server| server.get(&path).json()["shot"]["revision"].as_i64().expect("a revision");
     let mut now = revision(server);
     let drag = |round: usize| {

@@ -89,6 +89,9 @@ fn what_is_worked_on_for_a_deleted_project_stops() {
     );
     assert_eq!(delete(&server, &format!("/api/projects/{project}")).0, 204);
     let of_job = |queue: &Value| queue.as_array().unwrap().iter().find(|one| one["id"] == json!(job)).cloned();
+    // Its links would lead nowhere; once it is had back, how its work ended is to be seen.
+    assert_eq!(of_job(&server.get("/api/queue").json()), None);
+    assert_eq!(server.send("POST", &format!("/api/projects/{project}/restore"), &json!({})).status, 204);
     // On a quick machine it may have been done already.
     let ended =
         |queue: &Value| of_job(queue).is_some_and(|job| matches!(job["state"].as_str(), Some("cancelled" | "done")));

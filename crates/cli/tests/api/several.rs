@@ -46,19 +46,19 @@ fn two_pins_turn_and_grow_and_less_can_be_asked_for() {
     let bench = Bench::new();
     let motion = bench.motion();
     assert_eq!(motion["model"], "scale");
-    assert_eq!(motion["turn"].as_array().unwrap().len(), motion["frame"].as_array().unwrap().len());
+    assert_eq!(motion["rotation"].as_array().unwrap().len(), motion["frame"].as_array().unwrap().len());
     // The two features move apart: the subject grows.
-    let growth: Vec<f64> = serde_json::from_value(motion["growth"].clone()).unwrap();
-    assert!((growth[growth.len() - 1] / growth[0] - 1.0).abs() > 0.05, "{growth:?}");
+    let scale: Vec<f64> = serde_json::from_value(motion["scale"].clone()).unwrap();
+    assert!((scale[scale.len() - 1] / scale[0] - 1.0).abs() > 0.05, "{scale:?}");
     let edit = json!({ "edit": "set_motion", "subject": bench.subject, "motion": "rotation" });
     assert_eq!(bench.send("edits", json!({ "title": "Turn", "edit": edit })).0, 200);
-    let growth: Vec<f64> = serde_json::from_value(bench.motion()["growth"].clone()).unwrap();
-    assert!(growth.iter().all(|one| (one - 1.0).abs() < 1e-6), "{growth:?}");
+    let scale: Vec<f64> = serde_json::from_value(bench.motion()["scale"].clone()).unwrap();
+    assert!(scale.iter().all(|one| (one - 1.0).abs() < 1e-6), "{scale:?}");
     let pin = bench.server.get(&bench.path).json()["subjects"][0]["pins"][1]["id"].clone();
     let doubts = bench.server.get(&format!("{}/pins/{}/doubts", bench.path, pin.as_str().unwrap())).json();
     assert!(doubts["off_others"]["distance"].as_array().unwrap().len() > 20, "{doubts}");
     assert_eq!(bench.send("edits", json!({ "title": "Less", "edit": { "edit": "remove_pin", "pin": pin } })).0, 200);
-    assert_eq!(bench.motion()["turn"], Value::Null);
+    assert_eq!(bench.motion()["rotation"], Value::Null);
 }
 
 #[test]

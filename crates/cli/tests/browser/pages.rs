@@ -132,3 +132,28 @@ fn writes_of_a_page_go_one_after_the_other_and_a_refused_one_stops_none() {
         assert_eq!(browser.eval("told").await, want);
     });
 }
+
+#[test]
+fn time_left_is_told_from_the_pace_once_there_is_one() {
+    with_browser(|server, browser| async move {
+        open_bench(&server, &browser).await;
+        let run = "
+            const script = document.querySelector('script[src$=\"bench.js\"]').src;
+            import(script.replace('bench.js', 'time_left.js')).then(({ timeLeft }) => {
+              window.told = [
+                timeLeft('film', 0, 0),
+                timeLeft('film', 0.02, 500),
+                timeLeft('film', 0.1, 1000),
+                timeLeft('film', 0.5, 5000),
+                timeLeft('film', 1, 10000),
+                timeLeft('other', 0.5, 0),
+                timeLeft('other', 0.6, 60000),
+                timeLeft('film', 0, 20000),
+              ];
+            });";
+        browser.run(run).await;
+        browser.until("window.told").await;
+        let want = json!(["", "", ", about 9 s left", ", about 5 s left", "", "", ", about 4 min left", ""]);
+        assert_eq!(browser.eval("told").await, want);
+    });
+}

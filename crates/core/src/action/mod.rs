@@ -17,7 +17,7 @@ use crate::pin::{Pin, PinProblem};
 use crate::time::{Frame, FrameRange};
 
 pub use guide::set_guide;
-pub use point::place_point;
+pub use point::{correct_point, place_point};
 pub use range::{RangeAction, change_range};
 pub use subject::{another_pin, hand_over, new_subject};
 

@@ -3,29 +3,48 @@
 use uuid::Uuid;
 
 use super::{ActionProblem, Ground, Planned};
+use crate::document::Subject;
 use crate::edit::Edit;
 use crate::geometry::Point;
 use crate::motion::{CarriedPoint, Poses};
 use crate::time::Frame;
 
-/// Puts a carried point down by eye, or corrects one that is known by this `id`. `poses` are the subject's.
+/// Puts a new carried point down by eye, in the picture of a frame. `poses` are the subject's.
 pub fn place_point(
     ground: Ground<'_>,
     subject: Uuid,
     poses: Option<&Poses>,
-    id: (Uuid, bool),
-    (frame, at): (Frame, Point),
+    (id, frame, at): (Uuid, Frame, Point),
 ) -> Result<Planned, ActionProblem> {
-    let (id, is_known) = id;
+    let owner = carrier(ground, subject, poses, frame)?;
+    let title = format!("Carried point on {}", owner.name);
+    Ok(put(title, subject, CarriedPoint::new(id, frame, at)))
+}
+
+/// Corrects a carried point on a frame.
+pub fn correct_point(
+    ground: Ground<'_>,
+    subject: Uuid,
+    poses: Option<&Poses>,
+    (id, frame, at): (Uuid, Frame, Point),
+) -> Result<Planned, ActionProblem> {
+    let owner = carrier(ground, subject, poses, frame)?;
+    let known = owner.points.iter().find(|point| point.id == id).ok_or(ActionProblem::NotThere("point"))?;
+    Ok(put(format!("Correct a carried point of {}", owner.name), subject, known.corrected(frame, at)))
+}
+
+/// The subject, if it is there on the frame.
+fn carrier<'a>(
+    ground: Ground<'a>,
+    subject: Uuid,
+    poses: Option<&Poses>,
+    frame: Frame,
+) -> Result<&'a Subject, ActionProblem> {
     let owner = ground.subject(subject)?;
-    if poses.is_none_or(|poses| poses.at(frame).is_none()) {
-        return Err(ActionProblem::NothingCarries { name: owner.name.clone(), frame });
-    }
-    let known = owner.points.iter().find(|point| point.id == id);
-    let (title, point) = match known {
-        Some(known) => (format!("Correct a carried point of {}", owner.name), known.corrected(frame, at)),
-        None if is_known => return Err(ActionProblem::NotThere("point")),
-        None => (format!("Carried point on {}", owner.name), CarriedPoint::new(id, frame, at)),
-    };
-    Ok(Planned { title, edit: Edit::PutPoint { subject, point, index: None }, solve: None })
+    let is_there = poses.is_some_and(|poses| poses.at(frame).is_some());
+    is_there.then_some(owner).ok_or_else(|| ActionProblem::NothingCarries { name: owner.name.clone(), frame })
+}
+
+fn put(title: String, subject: Uuid, point: CarriedPoint) -> Planned {
+    Planned { title, edit: Edit::PutPoint { subject, point, index: None }, solve: None }
 }

@@ -24,9 +24,9 @@ impl MotionModel {
         let rows = match self {
             Self::Position => [[1.0, 0.0, x], [0.0, 1.0, y], [0.0, 0.0, 1.0]],
             Self::Rotation | Self::Scale => {
-                let growth = if self == Self::Scale { b.exp() } else { 1.0 };
+                let scale = if self == Self::Scale { b.exp() } else { 1.0 };
                 let (sin, cos) = a.sin_cos();
-                [[growth * cos, -growth * sin, x], [growth * sin, growth * cos, y], [0.0, 0.0, 1.0]]
+                [[scale * cos, -scale * sin, x], [scale * sin, scale * cos, y], [0.0, 0.0, 1.0]]
             }
             Self::Affine => [[1.0 + a, b, x], [c, 1.0 + d, y], [0.0, 0.0, 1.0]],
             Self::Perspective => [[1.0 + a, b, x], [c, 1.0 + d, y], [g, h, 1.0]],

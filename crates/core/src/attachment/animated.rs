@@ -109,7 +109,7 @@ mod tests {
             outline: CoverShape::Ellipse,
             place: Point::default(),
             size: [40.0, 60.0],
-            turn: 0.0,
+            rotation: 0.0,
             orientation: Orientation::default(),
             feather: 0.0,
             inside_out: false,
@@ -168,8 +168,12 @@ mod tests {
 
     #[test]
     fn without_keyframes_of_settings_there_is_nothing_to_vary() {
-        let turn =
-            PropertyKeyframe { property: AnimatedProperty::Turn, frame: Frame(3), value: 5.0, easing: Easing::LINEAR };
+        let turn = PropertyKeyframe {
+            property: AnimatedProperty::Rotation,
+            frame: Frame(3),
+            value: 5.0,
+            easing: Easing::LINEAR,
+        };
         assert!(AnimatedSettings::new(&cover(CoverEffect::Blur(9.0), vec![turn])).is_none());
     }
 

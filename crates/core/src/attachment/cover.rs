@@ -42,8 +42,8 @@ pub struct Cover {
     /// Width and height, in pixels.
     pub size: [f64; 2],
     /// Its own turn, in degrees, clockwise.
-    #[serde(default)]
-    pub turn: f64,
+    #[serde(default, rename = "turn")]
+    pub rotation: f64,
     /// Which part of turn and growth it takes.
     #[serde(default)]
     #[serde(rename = "facing")]
@@ -68,7 +68,7 @@ impl Cover {
             outline: CoverShape::Ellipse,
             place: Point::default(),
             size: [width, height],
-            turn: 0.0,
+            rotation: 0.0,
             orientation: Orientation { turns: true, grows: true, ..Orientation::default() },
             feather: 3.0,
             inside_out: false,
@@ -83,7 +83,7 @@ impl Cover {
         }
         check_number("the place across", self.place.x, -1e5, 1e5)?;
         check_number("the place down", self.place.y, -1e5, 1e5)?;
-        check_number("the turn", self.turn, -36_000.0, 36_000.0)?;
+        check_number("the turn", self.rotation, -36_000.0, 36_000.0)?;
         check_number("the softness of the edge", self.feather, 0.0, 200.0)?;
         match &self.effect {
             CoverEffect::Blur(deviation) => check_number("the blur", *deviation, 0.5, 200.0),
@@ -99,7 +99,7 @@ impl Cover {
             ("size.1", _) => NumberMut::Real(&mut self.size[1]),
             ("place.x", _) => NumberMut::Real(&mut self.place.x),
             ("place.y", _) => NumberMut::Real(&mut self.place.y),
-            ("turn", _) => NumberMut::Real(&mut self.turn),
+            ("turn", _) => NumberMut::Real(&mut self.rotation),
             ("feather", _) => NumberMut::Real(&mut self.feather),
             ("effect.blur", CoverEffect::Blur(deviation)) => NumberMut::Real(deviation),
             ("effect.mosaic", CoverEffect::Mosaic(side)) => NumberMut::Whole(side),

@@ -20,7 +20,8 @@ pub enum AnimatedProperty {
     /// Factor of its size.
     Size,
     /// Degrees, clockwise, about its middle.
-    Turn,
+    #[serde(rename = "turn")]
+    Rotation,
     /// Factor of its opacity.
     Opacity,
     /// A setting of the attachment, by its address, in place of what was set: `effect.blur`, say. Each kind has a table
@@ -56,7 +57,7 @@ pub(super) fn check(keys: &[PropertyKeyframe]) -> Result<(), SettingProblem> {
         let (least, most) = match &key.property {
             AnimatedProperty::Across | AnimatedProperty::Down => (-1e5, 1e5),
             AnimatedProperty::Size => (0.0, 1000.0),
-            AnimatedProperty::Turn => (-36_000.0, 36_000.0),
+            AnimatedProperty::Rotation => (-36_000.0, 36_000.0),
             AnimatedProperty::Opacity => (0.0, 1.0),
             // The attachment is checked with it.
             AnimatedProperty::Setting(_) => (f64::MIN, f64::MAX),
@@ -87,7 +88,7 @@ mod tests {
     use super::*;
 
     fn key(frame: u32, value: f64, easing: Easing) -> PropertyKeyframe {
-        PropertyKeyframe { property: AnimatedProperty::Turn, frame: Frame(frame), value, easing }
+        PropertyKeyframe { property: AnimatedProperty::Rotation, frame: Frame(frame), value, easing }
     }
 
     #[test]

@@ -34,8 +34,8 @@ pub struct Picture {
     /// Its width and height: on a face in shares of the face's, so that 1 fills it; facing the camera in pixels.
     pub size: [f64; 2],
     /// Its own turn, in degrees, clockwise.
-    #[serde(default)]
-    pub turn: f64,
+    #[serde(default, rename = "turn")]
+    pub rotation: f64,
 }
 
 impl Picture {
@@ -50,7 +50,7 @@ impl Picture {
         }
         check_number("the place across", self.place.x, -1e5, 1e5)?;
         check_number("the place down", self.place.y, -1e5, 1e5)?;
-        check_number("the turn", self.turn, -36_000.0, 36_000.0)
+        check_number("the turn", self.rotation, -36_000.0, 36_000.0)
     }
 
     /// The number at an address.
@@ -60,7 +60,7 @@ impl Picture {
             "size.1" => &mut self.size[1],
             "place.x" => &mut self.place.x,
             "place.y" => &mut self.place.y,
-            "turn" => &mut self.turn,
+            "turn" => &mut self.rotation,
             _ => return None,
         }))
     }

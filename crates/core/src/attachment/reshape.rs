@@ -18,12 +18,12 @@ impl AttachmentKind {
             Self::Flare(flare) => flare.size *= factor,
             Self::Picture(picture) => {
                 picture.size = picture.size.map(|side| side * factor);
-                picture.turn += degrees;
+                picture.rotation += degrees;
             }
             Self::Cover(cover) => {
-                let Cover { size, turn, .. } = cover;
+                let Cover { size, rotation, .. } = cover;
                 *size = size.map(|side| side * factor);
-                *turn += degrees;
+                *rotation += degrees;
             }
             Self::Foreground(matte) => reshape_outline(matte, factor, degrees)?,
         }

@@ -34,7 +34,7 @@ impl Attachment {
             (AttachmentKind::Cover(own), AttachmentKind::Cover(style)) => AttachmentKind::Cover(Cover {
                 place: own.place,
                 size: own.size,
-                turn: own.turn,
+                rotation: own.rotation,
                 orientation: own.orientation,
                 ..style.clone()
             }),
@@ -78,8 +78,12 @@ mod tests {
 
     #[test]
     fn a_label_takes_the_looks_but_keeps_its_text_place_and_time() {
-        let key =
-            PropertyKeyframe { property: AnimatedProperty::Turn, frame: Frame(3), value: 5.0, easing: Easing::LINEAR };
+        let key = PropertyKeyframe {
+            property: AnimatedProperty::Rotation,
+            frame: Frame(3),
+            value: 5.0,
+            easing: Easing::LINEAR,
+        };
         let mut own = Attachment::label(Uuid::from_u128(1), Label::named("Guard"));
         own.show.first = Some(Frame(20));
         own.show.keys = vec![key.clone()];

@@ -129,9 +129,9 @@ impl DrawableTrack {
 pub(super) struct DecomposedTransform {
     pub at: Point,
     /// Degrees, clockwise.
-    pub turn: f64,
+    pub rotation: f64,
     /// Degrees by which what points down leans to the left.
-    pub lean: f64,
+    pub skew: f64,
     pub size: [f64; 2],
 }
 
@@ -157,8 +157,8 @@ impl DecomposedTransform {
         let across = a.hypot(b).max(1e-9);
         let down = (a * d - b * c) / across;
         let shear = (a * c + b * d) / across;
-        let lean = if down.abs() < 1e-12 { 0.0 } else { (shear / down).atan().to_degrees() };
-        Self { at: Point::new(e, f), turn: b.atan2(a).to_degrees(), lean, size: [across, down] }
+        let skew = if down.abs() < 1e-12 { 0.0 } else { (shear / down).atan().to_degrees() };
+        Self { at: Point::new(e, f), rotation: b.atan2(a).to_degrees(), skew, size: [across, down] }
     }
 }
 
@@ -170,11 +170,11 @@ mod tests {
     fn a_map_comes_back_from_its_parts() {
         let matrix = [1.2, 0.5, -0.3, 0.9, 40.0, 50.0];
         let laid = DecomposedTransform::of(&Primitive::Artwork { art: 0, matrix }, (10.0, 10.0)).unwrap();
-        let (sin, cos) = laid.turn.to_radians().sin_cos();
-        let lean = laid.lean.to_radians().tan();
-        // Turn after lean after size.
+        let (sin, cos) = laid.rotation.to_radians().sin_cos();
+        let skew = laid.skew.to_radians().tan();
+        // Turn after skew after size.
         let [x, y] = laid.size;
-        let back = [cos * x, sin * x, (cos * lean - sin) * y, (sin * lean + cos) * y, laid.at.x, laid.at.y];
+        let back = [cos * x, sin * x, (cos * skew - sin) * y, (sin * skew + cos) * y, laid.at.x, laid.at.y];
         for (got, want) in back.into_iter().zip(matrix) {
             assert!((got - want).abs() < 1e-9, "{back:?}");
         }
@@ -184,9 +184,9 @@ mod tests {
     fn perspective_is_right_in_the_middle() {
         let matrix = [[1.0, 0.1, 20.0], [0.0, 1.1, 30.0], [0.001, 0.0005, 1.0]];
         let laid = DecomposedTransform::of(&Primitive::Flat { art: 0, matrix }, (200.0, 100.0)).unwrap();
-        let (sin, cos) = laid.turn.to_radians().sin_cos();
+        let (sin, cos) = laid.rotation.to_radians().sin_cos();
         let (x, y) = (100.0 * laid.size[0], 50.0 * laid.size[1]);
-        let x = x + laid.lean.to_radians().tan() * y;
+        let x = x + laid.skew.to_radians().tan() * y;
         let middle = laid.at + Point::new(cos * x - sin * y, sin * x + cos * y);
         assert!(middle.distance(Homography::new(matrix).apply(Point::new(100.0, 50.0))) < 1e-6);
     }

@@ -85,9 +85,9 @@ fn laid(track: &DrawableTrack, art: &DrawnArt, opacity: &Value) -> Value {
         "o": opacity,
         "a": fixed(&[0.0, 0.0]),
         "p": values(&|laid| vec![laid.at.x, laid.at.y]),
-        "r": values(&|laid| vec![laid.turn]),
+        "r": values(&|laid| vec![laid.rotation]),
         "s": values(&|laid| vec![100.0 * laid.size[0], 100.0 * laid.size[1]]),
-        "sk": values(&|laid| vec![-laid.lean]),
+        "sk": values(&|laid| vec![-laid.skew]),
         "sa": fixed(&[0.0]),
     })
 }

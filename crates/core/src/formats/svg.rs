@@ -117,8 +117,8 @@ fn laid(track: &DrawableTrack, art: &DrawnArt, clock: &Clock) -> String {
         .collect();
     let values = |value: &dyn Fn(&DecomposedTransform) -> String| places.iter().map(value).collect::<Vec<_>>();
     let moved = values(&|laid| format!("{} {}", number(laid.at.x), number(laid.at.y)));
-    let turned = values(&|laid| number(laid.turn));
-    let leaned = values(&|laid| number(laid.lean));
+    let turned = values(&|laid| number(laid.rotation));
+    let leaned = values(&|laid| number(laid.skew));
     let sized = values(&|laid| format!("{} {}", number(laid.size[0]), number(laid.size[1])));
     let mut transform = String::new();
     let mut ends = 0;

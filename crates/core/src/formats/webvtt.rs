@@ -93,7 +93,7 @@ fn place(shape: &Primitive, scene: &Scene, art: &[&Art], size: Size) -> Option<P
     let Art::Label(label) = art.get(*which)? else { return None };
     let own = scene.size_of(*which);
     let laid = DecomposedTransform::of(shape, own)?;
-    let (sin, cos) = laid.turn.to_radians().sin_cos();
+    let (sin, cos) = laid.rotation.to_radians().sin_cos();
     let (x, y) = (own.0 / 2.0 * laid.size[0], own.1 / 2.0 * laid.size[1]);
     let middle = [laid.at.x + cos * x - sin * y, laid.at.y + sin * x + cos * y];
     let second = label.second.as_ref().map(|second| format!("\n{}", second.text)).unwrap_or_default();

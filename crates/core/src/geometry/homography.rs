@@ -119,12 +119,12 @@ impl LocalWarp {
         }
     }
 
-    /// Turn at the centre, in radians, clockwise positive: of the nearest turn with growth.
+    /// Rotation at the centre, in radians, clockwise positive: of the nearest rotation with scale.
     pub fn rotation(self) -> f64 {
         (self.yx - self.xy).atan2(self.xx + self.yy)
     }
 
-    /// Growth at the centre: square root of the growth of an area.
+    /// Scale at the centre: square root of the scale of an area.
     pub fn scale(self) -> f64 {
         (self.xx * self.yy - self.xy * self.yx).abs().sqrt()
     }

@@ -9,9 +9,9 @@ const BELIEVED: f64 = 0.4;
 /// How a camera moved from one frame to the next: `to = (scale, turn) * from + shift`, in pixels of the picture.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct CameraMove {
-    /// Growth times the cosine of the turn.
+    /// Scale times the cosine of the rotation.
     pub along: f64,
-    /// Growth times its sine.
+    /// Scale times its sine.
     pub across: f64,
     /// Where the picture's origin goes.
     pub shift: Point,

@@ -89,7 +89,7 @@ fn followed_back<S: FrameSource>(
     frames: std::ops::Range<usize>,
 ) -> Result<Vec<Sighting>, S::Error> {
     let from = found[frames.end];
-    let same_size = View { side: view.side * from.growth, ..view.clone() };
+    let same_size = View { side: view.side * from.scale, ..view.clone() };
     let velocity = found.get(frames.end + 1).filter(|next| next.seen).map(|next| from.at - next.at);
     let mut pass = Pass::start(source, &same_size, (from.frame, from.at), velocity)?;
     for sighting in found[frames].iter().rev() {
@@ -106,7 +106,7 @@ fn was_elsewhere(before: &[Sighting], gap: &[Sighting], subject: &[Sighting], si
     let is_plain = |sighting: &Sighting| sighting.seen && sighting.likeness > PLAIN;
     let seen = |(_, subject): &(&Sighting, &Sighting)| subject.seen;
     let both: Vec<(&Sighting, &Sighting)> = before.iter().zip(subject).filter(seen).collect();
-    let boxes = |(other, subject): &(&Sighting, &Sighting)| other.at.distance(subject.at) / (side * subject.growth);
+    let boxes = |(other, subject): &(&Sighting, &Sighting)| other.at.distance(subject.at) / (side * subject.scale);
     let share = |test: &dyn Fn(&(&Sighting, &Sighting)) -> bool| {
         both.iter().filter(|pair| test(pair)).count() as f64 / both.len().max(1) as f64
     };
@@ -126,7 +126,7 @@ mod tests {
     fn sighting(n: u32, x: f64, seen: bool) -> Sighting {
         let (likeness, cost) = if seen { (0.9, 0.1) } else { (0.0, 1.0) };
         let at = Point::new(x, 50.0);
-        Sighting { frame: Frame(n), at, likeness, known: likeness, growth: 1.0, seen, learned: false, cost }
+        Sighting { frame: Frame(n), at, likeness, known: likeness, scale: 1.0, seen, learned: false, cost }
     }
 
     #[test]

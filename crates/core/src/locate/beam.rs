@@ -57,7 +57,7 @@ pub(super) struct Candidate {
     /// How little it looks like any key picture, 0 to 1.
     pub strange: f64,
     /// Size over the size at the start.
-    pub growth: f64,
+    pub scale: f64,
 }
 
 impl Candidate {
@@ -95,7 +95,7 @@ pub(super) struct State {
     pub has_velocity: bool,
     pub hidden_for: u32,
     /// Size over the size at the start, when it was last seen.
-    pub growth: f64,
+    pub scale: f64,
     /// Where it was last seen, carried along by the camera, and what has passed since.
     seen_at: Point,
     frames_since: f64,
@@ -130,7 +130,7 @@ impl Beam {
             step: velocity.unwrap_or_default(),
             has_velocity: velocity.is_some(),
             hidden_for: 0,
-            growth: 1.0,
+            scale: 1.0,
             seen_at: at,
             frames_since: 0.0,
             paces_since: 0.0,
@@ -151,8 +151,8 @@ impl Beam {
     }
 
     /// Sets right how large the subject is in the best of the newest states.
-    pub fn grow_best(&mut self, growth: f64) {
-        self.frames.last_mut().expect("there is the start")[0].growth = growth;
+    pub fn scale_best(&mut self, scale: f64) {
+        self.frames.last_mut().expect("there is the start")[0].scale = scale;
     }
 
     /// Goes on by a frame that is a copy of the one before: nothing moves, and nothing is learned.
@@ -231,7 +231,7 @@ impl Beam {
             step: mixed(state.step, step, STEP_KEPT),
             has_velocity: !is_long_ago,
             hidden_for: 0,
-            growth: candidate.growth,
+            scale: candidate.scale,
             seen_at: candidate.at,
             frames_since: 0.0,
             paces_since: 0.0,
@@ -307,7 +307,7 @@ mod tests {
     const EVEN: Passage = Passage { camera: CameraMove::NONE, pace: 1.0, copies: 0 };
 
     fn candidate(x: f64, likeness: f64) -> Candidate {
-        Candidate { at: Point::new(x, 100.0), likeness, plate: 0.0, strange: 0.2, growth: 1.0 }
+        Candidate { at: Point::new(x, 100.0), likeness, plate: 0.0, strange: 0.2, scale: 1.0 }
     }
 
     fn beam(settings: Settings) -> Beam {
@@ -364,10 +364,10 @@ mod tests {
     fn a_size_that_was_tried_on_one_way_is_not_that_of_another() {
         let mut beam = beam(Settings::default());
         beam.advance(&[candidate(104.0, 1.0)], &EVEN);
-        beam.advance(&[Candidate { growth: 0.8, ..candidate(150.0, 0.4) }], &EVEN);
+        beam.advance(&[Candidate { scale: 0.8, ..candidate(150.0, 0.4) }], &EVEN);
         let hidden = beam.states().iter().find(|state| state.candidate.is_none()).expect("it may be hidden");
         let seen = beam.states().iter().find(|state| state.candidate.is_some()).expect("or be there");
-        assert_eq!((hidden.growth, seen.growth), (1.0, 0.8));
+        assert_eq!((hidden.scale, seen.scale), (1.0, 0.8));
     }
 
     #[test]

@@ -100,7 +100,7 @@ pub fn joined(left: Option<Vec<Sighting>>, right: Option<Vec<Sighting>>, side: f
     let count = left.len();
     let cost = |sightings: &[Sighting]| sightings.iter().map(|sighting| sighting.cost).sum::<f64>();
     let change = |at: usize| match (at.checked_sub(1).and_then(|i| left.get(i)), right.get(at)) {
-        (Some(a), Some(b)) if a.seen && b.seen => CHANGE_PER_BOX * (a.at.distance(b.at) / (side * a.growth)).min(1.0),
+        (Some(a), Some(b)) if a.seen && b.seen => CHANGE_PER_BOX * (a.at.distance(b.at) / (side * a.scale)).min(1.0),
         (Some(_), Some(_)) => CHANGE_UNSEEN,
         _ => 0.0,
     };
@@ -108,7 +108,7 @@ pub fn joined(left: Option<Vec<Sighting>>, right: Option<Vec<Sighting>>, side: f
     let at = (0..=count).min_by(|a, b| total(*a).total_cmp(&total(*b))).unwrap_or(count);
     let one = |i: usize| {
         let (own, other) = if i < at { (&left[i], &right[i]) } else { (&right[i], &left[i]) };
-        let agree = own.seen && other.seen && own.at.distance(other.at) < SAME * side * own.growth;
+        let agree = own.seen && other.seen && own.at.distance(other.at) < SAME * side * own.scale;
         if !agree {
             return *own;
         }
@@ -130,7 +130,7 @@ mod tests {
             at: Point::new(x, 50.0),
             likeness: 0.9,
             known: 0.9,
-            growth: 1.0,
+            scale: 1.0,
             seen,
             learned: false,
             cost,

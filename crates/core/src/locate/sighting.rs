@@ -26,7 +26,7 @@ pub struct Sighting {
     /// Correlation with what was seen before and believed; 0 while it is hidden.
     pub known: f64,
     /// Size over the size at the start.
-    pub growth: f64,
+    pub scale: f64,
     /// Whether it is seen.
     pub seen: bool,
     /// Whether the frame was learned from.

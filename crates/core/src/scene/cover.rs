@@ -49,6 +49,6 @@ fn ring(cover: &Cover) -> Vec<Point> {
             middles.into_iter().enumerate().flat_map(corner).collect()
         }
     };
-    let (sin, cos) = cover.turn.to_radians().sin_cos();
+    let (sin, cos) = cover.rotation.to_radians().sin_cos();
     own.into_iter().map(|p| cover.place + Point::new(cos * p.x - sin * p.y, sin * p.x + cos * p.y)).collect()
 }

@@ -114,7 +114,7 @@ impl ItemState {
         let bounds = drawables.iter().filter_map(|drawable| drawable.primitive.bounds(stage.sizes)).reduce(Rect::with);
         let bounds = bounds.unwrap_or(Rect::centred(Point::default(), 0.0, 0.0));
         let slid = passing.map_or(Point::default(), |passing| passing.shift(bounds, stage.picture));
-        let map = about(bounds.middle(), size, keyed.turn, keyed.moved + slid);
+        let map = about(bounds.middle(), size, keyed.rotation, keyed.moved + slid);
         let exposures = self.smear(frame).map(exposures).unwrap_or_default();
         let act = |drawable: Drawable| Drawable {
             primitive: map.as_ref().map_or(drawable.primitive.clone(), |map| drawable.primitive.mapped(map)),
@@ -148,11 +148,11 @@ impl ItemState {
 }
 
 /// Grown and turned about a place, then moved; `None` when that changes nothing.
-fn about(middle: Point, size: f64, turn: f64, moved: Point) -> Option<Homography> {
-    if size == 1.0 && turn == 0.0 && moved == Point::default() {
+fn about(middle: Point, size: f64, rotation: f64, moved: Point) -> Option<Homography> {
+    if size == 1.0 && rotation == 0.0 && moved == Point::default() {
         return None;
     }
-    let (sin, cos) = turn.to_radians().sin_cos();
+    let (sin, cos) = rotation.to_radians().sin_cos();
     let turned = Homography::new([[size * cos, -size * sin, 0.0], [size * sin, size * cos, 0.0], [0.0, 0.0, 1.0]]);
     Some(Homography::shift(middle + moved).after(&turned).after(&Homography::shift(middle * -1.0)))
 }

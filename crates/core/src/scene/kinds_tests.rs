@@ -42,7 +42,7 @@ fn drawables(shot: &Shot, frame: u32) -> Vec<Drawable> {
 }
 
 fn picture(mount: PictureMount, size: [f64; 2]) -> Picture {
-    Picture { picture: Uuid::from_u128(70), pixels: [300, 200], mount, place: Point::default(), size, turn: 0.0 }
+    Picture { picture: Uuid::from_u128(70), pixels: [300, 200], mount, place: Point::default(), size, rotation: 0.0 }
 }
 
 fn flat(drawables: &[Drawable]) -> Homography {
@@ -77,14 +77,14 @@ fn facing_the_camera_it_turns_and_grows_on_two_pins_as_far_as_wanted() {
         let (then, now) = (side(&then), side(&now));
         (now.length() / then.length(), now.y.atan2(now.x) - then.y.atan2(then.x))
     };
-    let (growth, turn) = of(true, true);
+    let (scale, turn) = of(true, true);
     // As the line from one pin to the other does.
     let line = |frame| {
         let end = |i: usize| flight(frame).apply(Point::new(CORNERS[i].0, CORNERS[i].1));
         end(1) - end(0)
     };
     let (from, to) = (line(10), line(40));
-    assert!((growth - to.length() / from.length()).abs() < 1e-3, "{growth}");
+    assert!((scale - to.length() / from.length()).abs() < 1e-3, "{scale}");
     assert!((turn - (to.y.atan2(to.x) - from.y.atan2(from.x))).abs() < 1e-3, "{turn}");
     assert_eq!(of(false, false), (1.0, 0.0));
     assert!((of(true, false).0 - 1.0).abs() < 1e-9 && of(true, false).1 > 0.2);
@@ -99,7 +99,7 @@ fn what_tilts_lies_on_the_face_as_it_lay_when_it_was_set() {
         outline: CoverShape::Box,
         place: offset,
         size: [120.0, 40.0],
-        turn: 0.0,
+        rotation: 0.0,
         orientation,
         feather: 0.0,
         inside_out: false,

@@ -41,7 +41,7 @@ pub(super) fn face(corners: &[Corner; 4], item: &ItemContext, frame: Frame) -> O
 /// From the picture's own pixels to a unit of its place: turned, sized, moved.
 fn laid_out(picture: &Picture) -> Homography {
     let [width, height] = picture.pixels.map(f64::from);
-    let (sin, cos) = picture.turn.to_radians().sin_cos();
+    let (sin, cos) = picture.rotation.to_radians().sin_cos();
     let (x, y) = (picture.size[0] / width, picture.size[1] / height);
     let middle = Homography::shift(Point::new(-width / 2.0, -height / 2.0));
     Homography::new([[x * cos, -x * sin, picture.place.x], [y * sin, y * cos, picture.place.y], [0.0, 0.0, 1.0]])

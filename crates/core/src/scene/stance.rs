@@ -29,9 +29,9 @@ pub(super) fn stance(takes: &Takes, orientation: Orientation, poses: &Poses, fra
         return Some(Homography::shift(at));
     }
     let (then, now) = (poses.warp(orientation.since).or_else(|| poses.warp(frame))?, poses.warp(frame)?);
-    let growth = if orientation.grows { now.scale() / then.scale() } else { 1.0 };
+    let scale = if orientation.grows { now.scale() / then.scale() } else { 1.0 };
     let (sin, cos) = if orientation.turns { (now.rotation() - then.rotation()).sin_cos() } else { (0.0, 1.0) };
-    Some(Homography::new([[growth * cos, -growth * sin, at.x], [growth * sin, growth * cos, at.y], [0.0, 0.0, 1.0]]))
+    Some(Homography::new([[scale * cos, -scale * sin, at.x], [scale * sin, scale * cos, at.y], [0.0, 0.0, 1.0]]))
 }
 
 /// From pixels counted from the subject on a frame to the picture of another, as the subject's face lies.

@@ -107,7 +107,7 @@ fn keyframes_come_on_top() {
         key(AnimatedProperty::Across, 30, 60.0),
         key(AnimatedProperty::Opacity, 20, 1.0),
         key(AnimatedProperty::Opacity, 40, 0.0),
-        key(AnimatedProperty::Turn, 30, 90.0),
+        key(AnimatedProperty::Rotation, 30, 90.0),
         key(AnimatedProperty::Size, 30, 2.0),
     ];
     let shot = shot(vec![subject(1, &walk(), vec![attachment(1, Show { keys, ..cut() }, label(|_| ()))])]);
@@ -124,7 +124,7 @@ fn cover(effect: CoverEffect) -> Cover {
         outline: CoverShape::Box,
         place: Point::new(0.0, 10.0),
         size: [60.0, 40.0],
-        turn: 0.0,
+        rotation: 0.0,
         orientation: Orientation::default(),
         feather: 2.0,
         inside_out: false,
@@ -293,7 +293,7 @@ fn what_is_dragged_lands_where_it_is_let_go_and_keeps_following() {
         outline: CoverShape::Ellipse,
         place: Point::new(4.0, 5.0),
         size: [30.0, 20.0],
-        turn: 0.0,
+        rotation: 0.0,
         orientation: Orientation::default(),
         feather: 0.0,
         inside_out: false,

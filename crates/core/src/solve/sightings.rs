@@ -30,7 +30,7 @@ impl Sightings {
 
     /// Side of the subject's box on a frame, in pixels.
     pub fn side(&self, sighting: &Sighting) -> f64 {
-        self.side * sighting.growth
+        self.side * sighting.scale
     }
 
     /// An exact place further than this from where the subject is, in pixels, belongs to something else.

@@ -31,8 +31,8 @@ export const holding = (parts) => ({
   // How it is turned and how large it is there, where several pins, or a pin that looks for it, say so.
   poseOn(frame) {
     const path = parts.path;
-    const index = path?.turn ? path.frame.indexOf(frame) : -1;
-    return index < 0 ? { turn: 0, growth: 1 } : { turn: path.turn[index], growth: path.growth[index] };
+    const index = path?.rotation ? path.frame.indexOf(frame) : -1;
+    return index < 0 ? { rotation: 0, scale: 1 } : { rotation: path.rotation[index], scale: path.scale[index] };
   },
   heldView(frame, view, box) {
     const on = this.placeOn(frame);
@@ -45,8 +45,8 @@ export const holding = (parts) => ({
       const held = parts.holdAt;
       const still = {
         ...view,
-        scale: (held.scale * held.pose.growth) / pose.growth,
-        turn: held.turn + held.pose.turn - pose.turn,
+        scale: (held.scale * held.pose.scale) / pose.scale,
+        turn: held.turn + held.pose.rotation - pose.rotation,
       };
       const now = place(still, on.x, on.y);
       return { ...still, x: still.x + held.at.x - now.x, y: still.y + held.at.y - now.y };

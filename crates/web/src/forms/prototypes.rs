@@ -68,7 +68,7 @@ pub(super) fn boundaries() -> Vec<Attachment> {
 pub(super) fn pictures() -> [Vec<Attachment>; 2] {
     let on = |mount| {
         let (picture, place) = (Uuid::nil(), Point::default());
-        let picture = Picture { picture, pixels: [100, 100], mount, place, size: [1.0, 1.0], turn: 0.0 };
+        let picture = Picture { picture, pixels: [100, 100], mount, place, size: [1.0, 1.0], rotation: 0.0 };
         vec![attachment(AttachmentKind::Picture(picture))]
     };
     let corners = [1, 2, 3, 4].map(|n| Corner::Pin(Uuid::from_u128(n)));

@@ -1,6 +1,6 @@
 //! What is learned from a frame on which the subject is believed to be.
 
-use super::{GROWN, Pass};
+use super::{Pass, SCALES};
 use crate::geometry::Point;
 use crate::image::FrameSource;
 use crate::locate::beam::{Candidate, State};
@@ -22,7 +22,7 @@ const ELSEWHERE: f64 = 0.3;
 /// And of which at least this share is inside the picture.
 const LEARNED_INSIDE: f64 = 0.8;
 /// Steps of size that are tried, and by how much a change has to be better.
-const GROWTH: f64 = 1.03;
+const SCALE_STEP: f64 = 1.03;
 const GROWTH_GAIN: f32 = 1.015;
 /// Seen frames after a return that are learned only when they look like a key picture.
 const WARY: u32 = 8;
@@ -80,20 +80,20 @@ impl Pass<'_> {
     /// Loads the subject at the size at which it looks most like itself.
     fn grow<S: FrameSource>(&mut self, source: &mut S, frame: Frame, at: Point) -> Result<(), S::Error> {
         let steps = if self.settings.scale { &[0, -1, 1][..] } else { &[0] };
-        let (mut best_response, mut best_growth) = (0.0, self.growth);
+        let (mut best_response, mut best_scale) = (0.0, self.scale);
         let mut kept = Vec::new();
-        let now = self.growth;
+        let now = self.scale;
         for step in steps {
-            self.growth = (now * GROWTH.powi(*step)).clamp(GROWN.0, GROWN.1);
+            self.scale = (now * SCALE_STEP.powi(*step)).clamp(SCALES.0, SCALES.1);
             self.load(source, frame, at)?;
             let response = near_middle(&self.response);
             if *step == 0 || response > best_response * GROWTH_GAIN {
-                (best_response, best_growth) = (response, self.growth);
+                (best_response, best_scale) = (response, self.scale);
                 kept.clone_from(&self.bench.spectra);
             }
         }
-        self.growth = best_growth;
-        self.beam.grow_best(best_growth);
+        self.scale = best_scale;
+        self.beam.scale_best(best_scale);
         self.bench.spectra.clone_from(&kept);
         Ok(())
     }

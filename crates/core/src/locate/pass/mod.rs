@@ -23,7 +23,7 @@ const AROUND: f64 = 2.0;
 /// A box is so many samples wide where it is looked for by correlation.
 const LEAP_SAMPLES: usize = 16;
 /// Least and largest size as a share of the first.
-const GROWN: (f64, f64) = (0.25, 8.0);
+const SCALES: (f64, f64) = (0.25, 8.0);
 /// A part of the scene stays where it is, to this share of its box.
 const STAYS: f64 = 0.25;
 /// Nearer than this share of the box to somebody else, it is somebody else.
@@ -51,7 +51,7 @@ pub(super) struct Pass<'a> {
     inside: PixelRect,
     picture: Rect,
     side: f64,
-    growth: f64,
+    scale: f64,
     bench: Workbench,
     channels: Channels,
     response: Response,
@@ -103,7 +103,7 @@ impl<'a> Pass<'a> {
             inside,
             picture,
             side,
-            growth: 1.0,
+            scale: 1.0,
             bench: Workbench::new(),
             channels: Channels::default(),
             response: Response::new(),
@@ -137,7 +137,7 @@ impl<'a> Pass<'a> {
 
     /// Side of the box as it is now, in pixels.
     fn side(&self) -> f64 {
-        self.side * self.growth
+        self.side * self.scale
     }
 
     fn around(&self, middle: Point) -> Neighbourhood {
@@ -181,8 +181,8 @@ impl<'a> Pass<'a> {
     /// Learns from another place where it is known to be, at the size at which it looks most like itself.
     pub fn teach<S: FrameSource>(&mut self, source: &mut S, known: &Known) -> Result<(), S::Error> {
         let (mut most, mut kept) = (0.0, Vec::new());
-        for growth in TAUGHT_SIZES {
-            self.growth = growth;
+        for scale in TAUGHT_SIZES {
+            self.scale = scale;
             self.load(source, known.frame, known.at)?;
             let response = near_middle(&self.response);
             if kept.is_empty() || response > most {
@@ -190,7 +190,7 @@ impl<'a> Pass<'a> {
                 kept.clone_from(&self.bench.spectra);
             }
         }
-        self.growth = 1.0;
+        self.scale = 1.0;
         self.bench.spectra.clone_from(&kept);
         self.bench.learn(&mut self.filter, TAUGHT);
         let (window, _) = self.pixels(source, known.frame, &self.around(known.at))?;
@@ -231,7 +231,7 @@ impl<'a> Pass<'a> {
         candidates.retain(|candidate| taken.iter().all(|other| other.distance(candidate.at) > apart));
         self.beam.side = self.side();
         self.beam.advance(&candidates, &passage);
-        self.growth = self.beam.states()[0].growth;
+        self.scale = self.beam.states()[0].scale;
         let looks = candidates.iter().map(|candidate| (candidate.likeness, 1.0 - candidate.strange)).collect();
         self.notes.push(Note { frame, looks, learned: false });
         self.learn(source, frame, &candidates)
@@ -246,8 +246,8 @@ impl<'a> Pass<'a> {
             before = state.cost;
             let (likeness, known) =
                 state.candidate.and_then(|index| note.looks.get(index)).copied().unwrap_or((0.0, 0.0));
-            let (growth, seen, learned) = (state.growth, state.candidate.is_some(), note.learned);
-            Sighting { frame: note.frame, at: state.at, likeness, known, growth, seen, learned, cost }
+            let (scale, seen, learned) = (state.scale, state.candidate.is_some(), note.learned);
+            Sighting { frame: note.frame, at: state.at, likeness, known, scale, seen, learned, cost }
         };
         let mut found: Vec<Sighting> = way.iter().zip(&self.notes).map(sighting).collect();
         doubt_the_weak(&mut found, self.scene, self.side);
@@ -285,7 +285,7 @@ fn doubt_the_weak(found: &mut [Sighting], scene: &Scene, side: f64) {
             let way = found[b].at - found[a].at;
             let share = (passed[i].1 - passed[a].1) / (passed[b].1 - passed[a].1).max(1e-6);
             let off = found[i].at.distance(found[a].at + way * share);
-            let most = ON_THE_WAY * side * found[i].growth + ON_A_LONG_WAY * way.length();
+            let most = ON_THE_WAY * side * found[i].scale + ON_A_LONG_WAY * way.length();
             passed[b].0 - passed[a].0 <= BETWEEN && off < most
         });
         found[i].seen &= is_on_the_way;
@@ -302,7 +302,7 @@ mod tests {
 
     fn sighting(n: u32, x: f64, likeness: f64) -> Sighting {
         let at = Point::new(x, 50.0);
-        Sighting { frame: Frame(n), at, likeness, known: 0.8, growth: 1.0, seen: true, learned: false, cost: 0.2 }
+        Sighting { frame: Frame(n), at, likeness, known: 0.8, scale: 1.0, seen: true, learned: false, cost: 0.2 }
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! Where on a frame the subject may be.
 
-use super::{GROWN, LEAP_SAMPLES, Pass};
+use super::{LEAP_SAMPLES, Pass, SCALES};
 use crate::geometry::Point;
 use crate::image::FrameSource;
 use crate::locate::beam::{Candidate, Passage};
@@ -75,9 +75,9 @@ impl Pass<'_> {
         let state = self.beam.states()[0];
         let cost = |candidate: &Candidate| candidate.cost() + self.beam.way_cost(&state, candidate.at, passage);
         let Some(best) = candidates.iter_mut().min_by(|a, b| cost(a).total_cmp(&cost(b))) else { return Ok(()) };
-        let now = self.growth;
+        let now = self.scale;
         for step in REGROWTH {
-            self.growth = (now * step).clamp(GROWN.0, GROWN.1);
+            self.scale = (now * step).clamp(SCALES.0, SCALES.1);
             let mut again: Vec<Candidate> = Vec::new();
             self.look(source, frame, &[best.at], &mut again)?;
             let near = again.into_iter().filter(|other| other.at.distance(best.at) < ONE_LOOK * self.side());
@@ -86,7 +86,7 @@ impl Pass<'_> {
                 *best = better;
             }
         }
-        self.growth = now;
+        self.scale = now;
         Ok(())
     }
 
@@ -166,7 +166,7 @@ impl Pass<'_> {
                     likeness,
                     plate: self.plate_cost(&window, place),
                     strange: if asks_memory { self.keys.strangeness(&window, place, self.side()) } else { 0.0 },
-                    growth: self.growth,
+                    scale: self.scale,
                 };
                 match near {
                     Some(other) if candidates[other].likeness < likeness => candidates[other] = candidate,
