@@ -3,15 +3,13 @@
 use std::time::{Duration, Instant};
 
 use jampin_core::document::Shot;
-use jampin_core::edit::Edit;
 use jampin_core::follow::{Continue, Direction, FollowEnd, FollowSink, Start, follow, segment_end, shot_part};
-use jampin_core::path::cross_short_gaps;
 use jampin_core::pin::Pin;
 use jampin_core::solve::{Film, affected};
 use jampin_core::time::{Frame, FrameRange};
-use jampin_core::track::{Sample, Track};
+use jampin_core::track::Sample;
 use jampin_media::{Cancel, StoredPlanes};
-use jampin_store::{Appended, Lease, StoreError};
+use jampin_store::{Appended, Lease};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
@@ -105,9 +103,6 @@ impl Run<'_> {
             self.reached.done.push(DirectionEnd { direction: *direction, end, sentence: end.sentence() });
         }
         let solved = if self.task.single { None } else { self.solve(&shot)? };
-        if solved.is_some() {
-            self.cross_short_gaps()?;
-        }
         let result = FollowResult { ends: self.reached.done.clone(), found: self.reached.found, solved };
         Ok(serde_json::to_value(result)?)
     }
@@ -138,30 +133,11 @@ impl Run<'_> {
             shot: task.shot,
             film: Film { scene: &scene, part },
             pin: &self.pin,
-            short_gap: None,
+            short_gap: self.second,
             cancel: self.cancel,
         };
         let progress = serde_json::to_value(&self.reached)?;
         solver.solve(&self.planes, track, range, &wanted, &progress).map(Some)
-    }
-
-    /// Crosses gaps of up to a second, as an edit of its own: one undo shows them as gaps again.
-    fn cross_short_gaps(&self) -> Result<(), TaskError> {
-        let Self { worker, runtime, task, .. } = *self;
-        let stored = runtime.block_on(worker.store.shot(task.shot))?;
-        let Some((subject, pin)) = stored.shot.pin(task.pin) else { return Err(TaskError::Cancelled) };
-        let crossed = cross_short_gaps(stored.shot.track(pin.id), &Track::default(), pin, self.second);
-        if crossed.is_empty() || !runtime.block_on(worker.store.is_held(self.lease))? {
-            return Ok(());
-        }
-        let samples = crossed.into_iter().map(|(frame, sample)| (frame, Some(sample))).collect();
-        let edit = Edit::SetSamples { pin: pin.id, samples };
-        let title = format!("Cross short gaps of {}", subject.name);
-        match runtime.block_on(worker.store.edit(task.shot, stored.info.revision, &title, &edit)) {
-            // Somebody changed the shot in this moment: the gaps are offered to be crossed, as longer ones are.
-            Ok(_) | Err(StoreError::Stale { .. }) => Ok(()),
-            Err(error) => Err(error.into()),
-        }
     }
 
     /// Follows one way, from guide to guide: the path goes through each of them, and each is a new reference.

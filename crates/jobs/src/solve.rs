@@ -53,7 +53,7 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let keep = |frame: Frame| task.only.is_none_or(|only| only.contains(frame));
     let scene = scene.load(&planes)?;
     let film = Film { scene: &scene, part };
-    let solver = Solver { worker, runtime, lease, shot: task.shot, film, pin: &pin, short_gap: Some(second), cancel };
+    let solver = Solver { worker, runtime, lease, shot: task.shot, film, pin: &pin, short_gap: second, cancel };
     let result = solver.solve(&planes, track, range, &keep, &job.progress)?;
     Ok(serde_json::to_value(result)?)
 }
@@ -67,7 +67,7 @@ pub(crate) struct Solver<'a> {
     pub film: Film<'a>,
     pub pin: &'a Pin,
     /// Gaps of up to so many frames are crossed with what is written.
-    pub short_gap: Option<u32>,
+    pub short_gap: u32,
     pub cancel: &'a Cancel,
 }
 
@@ -106,14 +106,11 @@ impl Solver<'_> {
 
     /// What is written down: what was solved, and samples across the gaps that are short.
     fn with_short_gaps(&self, before: &Track, solved: BTreeMap<Frame, Sample>) -> Vec<(Frame, Option<Sample>)> {
-        let mut written = solved;
-        if let Some(most) = self.short_gap {
-            let mut after = before.clone();
-            for (frame, sample) in &written {
-                after.set(*frame, Some(*sample));
-            }
-            written.extend(cross_short_gaps(&after, before, self.pin, most));
+        let (mut written, mut after) = (solved, before.clone());
+        for (frame, sample) in &written {
+            after.set(*frame, Some(*sample));
         }
+        written.extend(cross_short_gaps(&after, before, self.pin, self.short_gap));
         written.into_iter().map(|(frame, sample)| (frame, Some(sample))).collect()
     }
 }

@@ -399,7 +399,7 @@ fn a_second_window_sees_changes_and_cannot_overwrite_them_unseen() {
         browser.until("jampin.bench.subjects.length === 1 && jampin.bench.subjects[0].name === 'Board'").await;
 
         // A page that missed the news: what it sends is refused, said, and what the other did is shown.
-        browser.eval("(jampin.bench.revision = 0, jampin.bench.rename('Mine'), 1)").await;
+        browser.eval("(jampin.session.revision = 0, jampin.bench.rename('Mine'), 1)").await;
         browser
             .until("[...document.querySelectorAll('.notice')].some((n) => n.textContent.includes('another window'))")
             .await;

@@ -66,7 +66,7 @@ fn a_name_that_is_typed_at_once_is_the_subjects_and_none_of_its_letters_a_key() 
 
         // Refused: as when somebody else is quicker, or nothing can be followed there.
         browser
-            .eval("(jampin.bench.path = '/api/nowhere', jampin.bench.select(null), jampin.bench.place?.(), 0)")
+            .eval("(jampin.session.path = '/api/nowhere', jampin.bench.select(null), jampin.bench.place?.(), 0)")
             .await;
         browser.eval("jampin.bench.putPin(200, 150)").await;
         browser.type_text("eh").await;

@@ -122,7 +122,13 @@ Alpine.data("bench", () => {
       this.pathSoon = throttled(80, () => this.refreshPath());
       this.spotsSoon = throttled(250, () => this.loadSpots());
       paintLegend(this.$refs.legend);
-      window.jampin = { player: parts.player, overlay: parts.overlay, timeline: parts.timeline, bench: this };
+      window.jampin = {
+        player: parts.player,
+        overlay: parts.overlay,
+        timeline: parts.timeline,
+        bench: this,
+        session: parts.session,
+      };
       await loadForms(this.path).catch((error) => this.say(error.message, true));
       if (!(await this.refresh())) return;
       this.refreshFlareLooks().catch(() => {});

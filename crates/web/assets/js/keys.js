@@ -95,7 +95,12 @@ export const KEYS = [
     match: (e) => e.key === "b" || e.key === "B",
     run: (b, e) => b.edge(e.shiftKey ? "last" : "first"),
   },
-  { keys: "K", what: "Bridge the range, or the gap here", match: (e) => e.key === "k", run: (b) => b.bridgeHere() },
+  {
+    keys: "K",
+    what: "Bridge the range, or the gap here; what is bridged is hidden again",
+    match: (e) => e.key === "k",
+    run: (b) => b.bridgeHere(),
+  },
   { keys: "H", what: "Hidden on this frame, or on the range", match: (e) => e.key === "h", run: (b) => b.hideRange() },
   { keys: "C", what: "Clean the path, or not", match: (e) => e.key === "c", run: (b) => b.startCleaning() },
   { keys: "X", what: "Weave, curves or pace below", match: (e) => e.key === "x", run: (b) => b.toggleBelow() },

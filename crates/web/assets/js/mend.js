@@ -77,10 +77,15 @@ export const mending = (parts) => ({
   bridgeRange(how) {
     this.doRange({ do: "bridge", how });
   },
+  // The range, or the gap on this frame; what was crossed already is hidden again.
   bridgeHere() {
-    const gap = this.gapRows.find((row) => row.first <= this.frame && this.frame <= row.last);
+    const holds = ({ first, last }) => first <= this.frame && this.frame <= last;
+    const gap = this.gapRows.find(holds);
+    const bridges = (this.track?.runs(["bridged"]) ?? []).map(([first, last]) => ({ first, last }));
+    const bridge = bridges.find(holds);
     if (this.chosen) this.bridgeRange("smooth");
     else if (gap) this.crossGap(gap);
+    else if (bridge) this.changeRange(bridge, { do: "hide" });
     else this.say("There is no gap on this frame. Drag a range on the weave below to bridge it.");
   },
   rideOn(other) {
