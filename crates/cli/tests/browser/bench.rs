@@ -40,8 +40,7 @@ fn a_click_on_a_label_opens_its_settings_and_a_double_click_its_text() {
         browser.until(&inside).await;
         // The pin's own boxes are out of the way until it is closed again.
         assert_eq!(browser.eval("document.querySelectorAll('.over .grip').length").await, json!(0));
-        browser.click(at).await;
-        browser.click(at).await;
+        browser.double_click(at).await;
         browser.until(&format!("document.activeElement === {text}")).await;
         browser.type_text("Turntable\u{e004}").await;
         browser.until("jampin.bench.attached?.text === 'Turntable'").await;

@@ -139,6 +139,18 @@ impl Browser {
         self.drag(at, at).await;
     }
 
+    pub async fn double_click(&self, (x, y): (f64, f64)) {
+        let button = fantoccini::actions::MOUSE_BUTTON_LEFT;
+        let (down, up) = (PointerAction::Down { button }, PointerAction::Up { button });
+        let actions = MouseActions::new("mouse".into())
+            .then(PointerAction::MoveTo { duration: Some(Duration::from_millis(40)), x, y })
+            .then(down.clone())
+            .then(up.clone())
+            .then(down)
+            .then(up);
+        self.client.perform_actions(actions).await.unwrap();
+    }
+
     /// Moves to a place, waits for what the page makes of that, and clicks with Shift held down.
     pub async fn click_with_shift(&self, at: (f64, f64), until: &str) {
         let near = PointerAction::MoveTo { duration: Some(Duration::from_millis(40)), x: at.0 - 3.0, y: at.1 };

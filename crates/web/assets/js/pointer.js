@@ -44,7 +44,7 @@ export class Pointer {
     const end = (event) => {
       const drag = this.drag;
       this.drag = null;
-      drag?.end(at(event), event.type === "pointercancel");
+      drag?.end(at(event), event.type === "pointercancel", event);
     };
     stage.addEventListener("pointerup", end);
     stage.addEventListener("pointercancel", end);
@@ -208,15 +208,16 @@ export class Pointer {
         this.overlay.scene.shift = shift;
         this.bench.repaint();
       },
-      end: async (to, cancelled) => {
+      end: async (to, cancelled, { timeStamp }) => {
         const moved = Math.hypot(to.x - from.x, to.y - from.y) > 1;
         if (moved && !cancelled) return this.bench.dragged(id, start, this.player.toPicture(to.x, to.y));
         this.overlay.scene.shift = null;
         const owner = this.bench.subjects.find((one) => one.attachments.some((other) => other.id === id));
         this.bench.select(owner.id);
         this.bench.openFromPicture(id);
-        const again = this.clicked?.id === id && performance.now() - this.clicked.at < DOUBLE;
-        this.clicked = { id, at: performance.now() };
+        // When the hand did it, not when the page came to it.
+        const again = this.clicked?.id === id && timeStamp - this.clicked.at < DOUBLE;
+        this.clicked = { id, at: timeStamp };
         if (again && this.bench.isLabel) this.bench.$nextTick(() => this.bench.focusOn("label-text"));
       },
     };
