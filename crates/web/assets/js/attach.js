@@ -327,7 +327,7 @@ export const attaching = (parts) => ({
   },
   copyAttachment() {
     if (!this.attached) return;
-    // Corners are copied as the how manieth pin or point of the subject they are.
+    // Corners are copied as places in the list of the subject's pins and points.
     const links = this.cornersOf(this.attached)?.map((corner) =>
       this.linkable.findIndex((other) => same(other, corner)),
     );

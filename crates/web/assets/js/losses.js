@@ -1,6 +1,7 @@
 // Where the pin was lost for longer than a second: how far it holds, what changed there, and the one best next step.
 import { call } from "./api.js";
 
+const AWAY = new Set(["hidden", "outside"]);
 const STEPS = { cross: "Bridge it", put: "Put it there" };
 
 export const losing = () => ({
@@ -57,8 +58,13 @@ export const losing = () => ({
     if (this.lossHere) this.mendLoss(this.lossHere);
   },
   // A place that nobody has seen for over a second is none.
+  // Asked for every subject at every repaint: it looks no further than it has to.
   isUnknown(track, frame, second) {
-    const run = track?.runs(["hidden", "outside"]).find(([first, last]) => first <= frame && frame <= last);
-    return Boolean(run) && run[1] - run[0] >= second;
+    const away = (other) => AWAY.has(track?.get(other)?.state);
+    if (!away(frame)) return false;
+    let count = 1;
+    for (let other = frame - 1; count <= second && away(other); other--) count++;
+    for (let other = frame + 1; count <= second && away(other); other++) count++;
+    return count > second;
   },
 });
