@@ -1,7 +1,8 @@
 //! `jampin demo`: the demo films, and a project made of them.
 
+use std::cell::Cell;
 use std::path::Path;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use anyhow::Context;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -9,7 +10,7 @@ use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::{DemoFilm, Truth, shots, write_film};
 use jampin_jobs::{EventHub, Library, PrepareTask, Task, Worker, spawn_worker};
 use jampin_media::{first_picture, probe};
-use jampin_store::{NewClip, NewShot, Store};
+use jampin_store::{Arriving, NewClip, NewShot, Store};
 use uuid::Uuid;
 
 use crate::args::DemoArgs;
@@ -23,7 +24,7 @@ const MADE: &str = "project";
 const PROJECT: &str = "Harrowmoss open day";
 pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
     if args.films_only {
-        return shots().iter().try_for_each(|shot| write(shot, &args.out).map(|_| ()));
+        return shots().iter().try_for_each(|shot| write(shot, &args.out, &|_| ()).map(|_| ()));
     }
     let library = library(&args.media)?;
     let runtime = runtime()?;
@@ -54,23 +55,30 @@ async fn unfinished(store: &Store, folder: &Path) -> anyhow::Result<Option<Uuid>
     Ok((!is_noted && !is_there).then_some(id))
 }
 
-/// Writes a film, unless it is there, and shows how far it is.
-fn write(shot: &jampin_demo::Shot, folder: &Path) -> anyhow::Result<DemoFilm> {
+/// Writes a film, unless it is there, and shows how far it is; `told` gets the share that is done.
+fn write(shot: &jampin_demo::Shot, folder: &Path, told: &dyn Fn(f64)) -> anyhow::Result<DemoFilm> {
     let bar = ProgressBar::with_draw_target(Some(shot.frames.into()), ProgressDrawTarget::stderr());
     bar.set_style(ProgressStyle::with_template("{msg} {wide_bar} {pos}/{len} {eta}")?);
     bar.set_message(format!("Demo film: {}", shot.name));
-    let film = write_film(shot, folder, &mut |done, _| bar.set_position(done.into()))?;
+    let film = write_film(shot, folder, &mut |done, all| {
+        bar.set_position(done.into());
+        told(f64::from(done) / f64::from(all.max(1)));
+    })?;
     bar.finish_and_clear();
     Ok(film)
 }
 
 /// One shot after the other, each to be worked on as soon as it is there.
 async fn fill(store: &Store, library: &Library, project: Uuid, folder: &Path) -> anyhow::Result<()> {
-    for (i, shot) in shots().iter().enumerate() {
+    let all = shots();
+    for (i, shot) in all.iter().enumerate() {
         if store.shots(project).await?.iter().any(|known| known.name == shot.name) {
             continue;
         }
-        let film = tokio::task::block_in_place(|| write(shot, folder))?;
+        let film = {
+            let said = Arrivals { store, project, films: &all[i..], said: Cell::new(None) };
+            tokio::task::block_in_place(|| write(shot, folder, &|share| said.say(share)))?
+        };
         let shot = bring_in(store, library, project, &film.film).await?;
         let truth: Truth = serde_json::from_str(&std::fs::read_to_string(&film.truth)?)?;
         let bench = Bench { store, library, project, shot, truth };
@@ -82,7 +90,34 @@ async fn fill(store: &Store, library: &Library, project: Uuid, folder: &Path) ->
             _ => {}
         }
     }
+    store.set_arriving(project, &[]).await?;
     Ok(std::fs::write(folder.join(MADE), project.to_string())?)
+}
+
+/// Tells the project's page what is being made.
+struct Arrivals<'a> {
+    store: &'a Store,
+    project: Uuid,
+    /// The one that is being made, and those after it.
+    films: &'a [jampin_demo::Shot],
+    said: Cell<Option<Instant>>,
+}
+
+impl Arrivals<'_> {
+    /// At most once a second. That it cannot be said is no reason not to make the film.
+    fn say(&self, share: f64) {
+        if self.said.get().is_some_and(|at| at.elapsed() < Duration::from_secs(1)) {
+            return;
+        }
+        self.said.set(Some(Instant::now()));
+        let arriving = |(i, shot): (usize, &jampin_demo::Shot)| Arriving {
+            name: shot.name.to_owned(),
+            share: if i == 0 { share } else { 0.0 },
+        };
+        let films: Vec<Arriving> = self.films.iter().enumerate().map(arriving).collect();
+        let said = tokio::runtime::Handle::current().block_on(self.store.set_arriving(self.project, &films));
+        said.unwrap_or_else(|error| tracing::warn!(%error, "the page is not told of the demo's films"));
+    }
 }
 
 /// What an upload does, from a file that is here already.

@@ -4,20 +4,20 @@
 pub(crate) const MOST: usize = 8;
 
 /// A symmetric matrix; the upper triangle counts.
-pub(crate) type Matrix = [[f64; MOST]; MOST];
+pub(crate) type Matrix<const N: usize = MOST> = [[f64; N]; N];
 
 /// The lower triangle `L` of `L L' = matrix` (Cholesky).
 #[derive(Clone, Debug)]
-pub(crate) struct Cholesky {
-    lower: Matrix,
+pub(crate) struct Cholesky<const N: usize = MOST> {
+    lower: Matrix<N>,
     count: usize,
 }
 
-impl Cholesky {
+impl<const N: usize> Cholesky<N> {
     /// Of the first `count` rows and columns. `None` where the matrix does not fix every unknown: a pivot below `least`
     /// of its diagonal.
-    pub fn of(matrix: &Matrix, count: usize, least: f64) -> Option<Self> {
-        let mut lower = [[0.0; MOST]; MOST];
+    pub fn of(matrix: &Matrix<N>, count: usize, least: f64) -> Option<Self> {
+        let mut lower = [[0.0; N]; N];
         for row in 0..count {
             for col in 0..=row {
                 let known: f64 = (0..col).map(|k| lower[row][k] * lower[col][k]).sum();
@@ -35,8 +35,8 @@ impl Cholesky {
     }
 
     /// Solves for one right side.
-    pub fn solve(&self, right: &[f64]) -> [f64; MOST] {
-        let mut out = [0.0; MOST];
+    pub fn solve(&self, right: &[f64]) -> [f64; N] {
+        let mut out = [0.0; N];
         for row in 0..self.count {
             let known: f64 = (0..row).map(|k| self.lower[row][k] * out[k]).sum();
             out[row] = (right[row] - known) / self.lower[row][row];

@@ -9,7 +9,6 @@ use uuid::Uuid;
 use crate::document::{Shot, Subject};
 use crate::motion::{Poses, SubjectMotion};
 use crate::path::{Path, Recipe, clean, hand_over};
-use crate::pin::Pin;
 use crate::time::Frame;
 use crate::track::{MotionModel, Sample, Track};
 
@@ -78,9 +77,7 @@ fn tracks_of<'a>(shot: &'a Shot, subject: &Subject) -> Option<Vec<PinTrack<'a>>>
     let leading = subject.hand_overs.iter().fold(Cow::Borrowed(shot.track(first)), |track, over| {
         hand_over(&track, shot.track(over.pin), over.from).map_or(track, Cow::Owned)
     });
-    let leads = |pin: &&Pin| subject.hand_overs.iter().any(|over| over.pin == pin.id);
-    let others = subject.pins[1..].iter().filter(|pin| !leads(pin));
-    let others = others.map(|pin| (pin.id, Cow::Borrowed(shot.track(pin.id))));
+    let others = subject.members().skip(1).map(|pin| (pin.id, Cow::Borrowed(shot.track(pin.id))));
     Some(std::iter::once((first, leading)).chain(others).collect())
 }
 

@@ -109,11 +109,16 @@ impl Rational {
     }
 }
 
+/// Whole frames that timecode counts to a second.
+pub fn timecode_base(rate: Rational) -> u32 {
+    (rate.as_f64().round() as u32).max(1)
+}
+
 /// Timecode `HH:MM:SS:FF` of a frame, counting whole frames at the rounded rate (no frames dropped from the count).
 ///
 /// Counting method: SMPTE ST 12-1, non-drop-frame.
 pub fn timecode(frame: Frame, rate: Rational) -> String {
-    let per_second = (rate.as_f64().round() as u32).max(1);
+    let per_second = timecode_base(rate);
     let seconds = frame.0 / per_second;
     format!("{:02}:{:02}:{:02}:{:02}", seconds / 3600, seconds / 60 % 60, seconds % 60, frame.0 % per_second)
 }

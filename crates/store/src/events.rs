@@ -59,6 +59,11 @@ pub enum Event {
         /// Frames whose pictures are there.
         prepared: u32,
     },
+    /// What is on its way to a project moved on.
+    Project {
+        /// Which.
+        project: Uuid,
+    },
     /// Some events were not heard, as while the database was away: whoever watches reads everything anew.
     Missed,
 }

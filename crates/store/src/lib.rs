@@ -3,6 +3,7 @@
 //! Edits are written with their inverse in the same transaction as the change they make, so undo, redo and safety from
 //! crashes follow. Knows nothing of media or pixels.
 
+mod arriving;
 mod audit;
 mod clips;
 mod currency;
@@ -37,6 +38,7 @@ use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use uuid::Uuid;
 
+pub use arriving::Arriving;
 pub use audit::AuditEntry;
 pub use clips::{Clip, ClipState, NewClip, ReadyClip};
 pub use deletion::{DeletedProject, KEPT_DAYS, Remains};

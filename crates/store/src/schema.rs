@@ -3,6 +3,7 @@
 diesel::table! {
     projects (id) {
         id -> Uuid, owner_id -> Uuid, name -> Text, created_at -> Timestamptz, deleted_at -> Nullable<Timestamptz>,
+        arriving -> Nullable<Jsonb>, arriving_at -> Nullable<Timestamptz>,
     }
 }
 

@@ -22,22 +22,22 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "bench.css",
     "js/ahead.js",
     "js/api.js",
+    "js/artwork.js",
     "js/attach.js",
     "js/bench.js",
     "js/boundary.js",
     "js/clean.js",
     "js/compose.js",
+    "js/copy.js",
     "js/curves.js",
     "js/deleted.js",
     "js/directives.js",
-    "js/exports.js",
     "js/film.js",
     "js/flare.js",
     "js/follow.js",
+    "js/grabs.js",
     "js/hold.js",
-    "js/imports.js",
     "js/jobs.js",
-    "js/keyframes.js",
     "js/keys.js",
     "js/looking.js",
     "js/losses.js",
@@ -45,10 +45,21 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/news.js",
     "js/overlay.js",
     "js/pace.js",
+    "js/painter.js",
+    "js/panels/attach.js",
+    "js/panels/check.js",
+    "js/panels/clean.js",
+    "js/panels/export.js",
+    "js/panels/follow.js",
+    "js/panels/import.js",
+    "js/panels/keyframes.js",
+    "js/panels/look.js",
+    "js/panels/mend.js",
+    "js/panels/pins.js",
+    "js/panels/settings.js",
     "js/patches.js",
     "js/pictures.js",
     "js/placing.js",
-    "js/playback.js",
     "js/player.js",
     "js/pointer.js",
     "js/project.js",
@@ -67,6 +78,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/timescale.js",
     "js/track.js",
     "js/trail.js",
+    "js/warp.js",
     "js/weave.js",
 ];
 
@@ -126,8 +138,8 @@ mod tests {
     fn every_script_and_style_is_built_in() {
         let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("assets");
         let known: BTreeSet<&str> = ASSETS.iter().map(|(name, _)| *name).collect();
-        for (folder, prefix) in [(root.clone(), ""), (root.join("js"), "js/")] {
-            let found = scripts_and_styles(&folder);
+        for prefix in ["", "js/", "js/panels/"] {
+            let found = scripts_and_styles(&root.join(prefix));
             assert!(!found.is_empty());
             found.iter().for_each(|name| assert!(known.contains(format!("{prefix}{name}").as_str()), "{prefix}{name}"));
         }

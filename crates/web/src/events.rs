@@ -35,7 +35,7 @@ impl Interest {
             _ if self.all => true,
             Event::Shot { shot, .. } | Event::Samples { shot, .. } => self.shot == Some(*shot),
             Event::Job { project, shot, .. } => self.project == Some(*project) || shot.is_some() && self.shot == *shot,
-            Event::Clip { project, .. } => self.project == Some(*project),
+            Event::Clip { project, .. } | Event::Project { project } => self.project == Some(*project),
             Event::Missed => true,
         }
     }

@@ -102,6 +102,9 @@ pub(crate) async fn project_state(state: web::Data<AppState>, id: web::Path<Uuid
     let order: Vec<Uuid> = shots.iter().map(|shot| shot.id).collect();
     let films = state.store.project_films(*id, FILMS_SHOWN).await?;
     let pictures = state.store.pictures(*id).await?;
-    let state = json!({ "project": project, "clips": clips?, "order": order, "films": films, "pictures": pictures });
+    let arriving = state.store.arriving(*id).await?;
+    let state = json!({
+        "project": project, "clips": clips?, "order": order, "films": films, "pictures": pictures, "arriving": arriving,
+    });
     Ok(HttpResponse::Ok().json(state))
 }

@@ -8,8 +8,8 @@ use jampin_core::edit::{Edit, propagate_look};
 use jampin_core::geometry::Size;
 use jampin_core::pin::Pin;
 use jampin_core::solve::{doubts, next_guide};
-use jampin_core::time::{Frame, FrameRange};
-use jampin_core::track::Track;
+use jampin_core::time::{Frame, FrameRange, timecode_base};
+use jampin_core::track::{MotionModel, Track};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use uuid::Uuid;
@@ -61,6 +61,19 @@ fn columns(pin: Uuid, track: &Track, first: Frame, last: Frame) -> Columns {
     }
 }
 
+/// A subject with what follows from its pins: which of them leads when, which move it together, and how much of that
+/// motion can be wanted.
+fn subject_json(subject: &Subject) -> Value {
+    let members: Vec<Uuid> = subject.members().map(|pin| pin.id).collect();
+    let richest = MotionModel::of_pins(members.len());
+    let motions: Vec<MotionModel> = MotionModel::ALL.into_iter().filter(|model| *model <= richest).collect();
+    let mut all = json!(subject);
+    all["leads"] = json!(subject.leads());
+    all["members"] = json!(members);
+    all["motions"] = json!(motions);
+    all
+}
+
 fn pins(subjects: &[Subject]) -> impl Iterator<Item = Uuid> + '_ {
     subjects.iter().flat_map(|subject| subject.pins.iter().map(|pin| pin.id))
 }
@@ -95,10 +108,10 @@ pub(crate) async fn shot_state(
         "clip": {
             "id": clip.id, "name": clip.name, "state": clip.state(), "prepared": clip.prepared, "cuts": clip.cuts,
             "remarks": clip.remarks, "problem": clip.problem, "width": info.size.width, "height": info.size.height,
-            "rate": [info.rate.num, info.rate.den], "times": times,
+            "rate": [info.rate.num, info.rate.den], "timecode_base": timecode_base(info.rate), "times": times,
         },
         "colours": SUBJECT_COLOURS,
-        "subjects": stored.shot.subjects,
+        "subjects": stored.shot.subjects.iter().map(subject_json).collect::<Vec<_>>(),
         "no_cuts": stored.shot.no_cuts,
         "recipes": recipes,
         "looks": looks,

@@ -110,10 +110,8 @@ fn a_cover_is_put_set_and_dragged_and_an_outline_hides_it() {
             (front["outline"].as_array().unwrap().len(), &front["rides"], &front["since"]),
             (3, &json!(true), &json!(6))
         );
-        assert_eq!(
-            browser.eval("[...document.querySelector('.stack').children].map((one) => one.tagName)").await,
-            json!(["CANVAS", "CANVAS"])
-        );
+        let drawn = browser.eval("jampin.overlay.scene.drawables(6).map((one) => one.shape.shape)").await;
+        assert_eq!(drawn, json!(["cover", "front"]));
         assert_eq!(browser.axe().await, Vec::<String>::new());
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
@@ -156,7 +154,7 @@ fn labels_get_keyframes_looks_and_copies() {
         set(&browser, "Size of the letters", "").await;
         browser.until("jampin.bench.notices.some((one) => one.bad && one.text.includes('no number'))").await;
 
-        browser.eval("(jampin.bench.dress('Names', false), 1)").await;
+        browser.eval("(jampin.panel('look').dress('Names', false), 1)").await;
         saved(&browser).await;
         // Copied and pasted, the copy has the look too; a change of one changes both.
         browser.eval("(document.activeElement.blur(), 1)").await;
@@ -167,7 +165,7 @@ fn labels_get_keyframes_looks_and_copies() {
         set(&browser, "Size of the letters", "48").await;
         let sizes: Vec<f64> = attachments(&server, &shot).iter().map(|one| one["size"].as_f64().unwrap()).collect();
         assert_eq!(sizes, [48.0, 48.0]);
-        browser.until("jampin.bench.dressText.includes('all 2')").await;
+        browser.until("jampin.panel('look').dressText.includes('all 2')").await;
         // A third, of its own look, gets the kept one from the list.
         let third = label(&json!({ "id": id(22), "text": "Mira" }));
         send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": third }));

@@ -129,7 +129,7 @@ fn doubtful_frames_are_listed_visited_and_settled() {
         browser.until(&format!("jampin.bench.frame === {first}")).await;
         // The false guide is taken away again, and the list is empty there.
         browser.eval("jampin.bench.goTo(55)").await;
-        browser.until("jampin.bench.guideRemovable").await;
+        browser.until("jampin.panel('check').guideRemovable").await;
         browser.press("Remove guide").await;
         server.wait(&path, |state| {
             let jobs = state["jobs"].as_array().unwrap();

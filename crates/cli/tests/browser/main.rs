@@ -189,7 +189,7 @@ async fn same_as_exported(browser: &Browser, server: &Server, shot: &str, frame:
         .eval("(document.querySelectorAll('.modal').forEach((m) => bootstrap.Modal.getInstance(m)?.hide()), 1)")
         .await;
     browser.eval("(jampin.bench.goTo(40), jampin.bench.select(null), 1)").await;
-    browser.until("jampin.player.shown === 40 && document.querySelector('.stack').childNodes.length > 0").await;
+    browser.until("jampin.player.shown === 40 && jampin.overlay.scene.drawables(40).length > 0").await;
     let scene = server.scene(&format!("/api/shots/{shot}"));
     let drawables = scene["frames"][40].as_array().unwrap();
     let label = drawables.iter().find(|d| d["shape"]["shape"] == "artwork").unwrap();

@@ -156,7 +156,7 @@ fn the_path_is_cleaned_and_a_keyframe_set_by_hand_stays() {
         // Out of the field for the name.
         browser.keys(&[(None, char::from(Key::Enter)), (None, 'c')]).await;
         browser.until("jampin.bench.report?.keys < 40").await;
-        assert_eq!(browser.eval("jampin.bench.stepRows.length").await, json!(4));
+        assert_eq!(browser.eval("jampin.panel('clean').stepRows.length").await, json!(4));
         browser.keys(&[(None, 'x')]).await;
         browser.until("jampin.bench.lower === 'curves'").await;
         // The third keyframe is dragged by 20 pixels of the curve, towards the middle of its band.
@@ -166,13 +166,13 @@ fn the_path_is_cleaned_and_a_keyframe_set_by_hand_stays() {
             return [box.left + scale.x(key.frame + 0.5), box.top + band.y(key.at.y), key.frame, key.at.y, band.perPixel, by]; })()";
         let key: Vec<f64> = serde_json::from_value(browser.eval(script).await).unwrap();
         browser.drag((key[0], key[1]), (key[0], key[1] + key[5])).await;
-        browser.until("jampin.bench.handKeyCount === 1").await;
+        browser.until("jampin.panel('clean').handKeyCount === 1").await;
         let cleaned = |state: &Value| state["subjects"][0]["cleaning"]["hand_keys"][0]["key"]["at"]["y"].as_f64();
         let set = cleaned(&server.get(&path).json()).unwrap();
         assert!((set - key[3] - key[5] * key[4]).abs() < 1.5 * key[4], "{set}, was {}", key[3]);
         // The recipe changes; the keyframe stays.
-        browser.eval("(jampin.bench.stepSwitched(1, false), 1)").await;
-        browser.until("jampin.bench.stepRows[1].on === false && !jampin.bench.saving").await;
+        browser.eval("(jampin.panel('clean').stepSwitched(1, false), 1)").await;
+        browser.until("jampin.panel('clean').stepRows[1].on === false && !jampin.bench.saving").await;
         let frame = key[2];
         browser
             .until(&format!(
@@ -180,10 +180,10 @@ fn the_path_is_cleaned_and_a_keyframe_set_by_hand_stays() {
             ))
             .await;
         browser.keys(&[(Some(char::from(Key::Control)), 'z')]).await;
-        browser.until("jampin.bench.stepRows[1].on === true").await;
+        browser.until("jampin.panel('clean').stepRows[1].on === true").await;
         // Another recipe than the usual, kept under a name.
-        browser.eval("(jampin.bench.keepRecipe('Calm'), 1)").await;
-        browser.until("jampin.bench.recipeNames.includes('Calm')").await;
+        browser.eval("(jampin.panel('clean').keepRecipe('Calm'), 1)").await;
+        browser.until("jampin.panel('clean').recipeNames.includes('Calm')").await;
         // Picked from the lists: a step more, then the kept recipe, which has it not.
         let steps = || server.get(&path).json()["subjects"][0]["cleaning"]["steps"].as_array().unwrap().len();
         let kept = steps();
@@ -216,7 +216,7 @@ fn several_keyframes_are_stretched_in_time_and_removed_together() {
         let picked = |length: f64| format!("jampin.bench.keysPicked.length === {length}");
         browser.until(&picked(v[8])).await;
         browser.drag((v[3], v[4]), (v[3] - 3.0 * v[5], v[4])).await;
-        browser.until("jampin.bench.handKeyCount > 0 && !jampin.bench.saving").await;
+        browser.until("jampin.panel('clean').handKeyCount > 0 && !jampin.bench.saving").await;
         let frames: Vec<f64> = serde_json::from_value(browser.eval("jampin.bench.keysPicked").await).unwrap();
         assert_eq!(
             (frames[0], frames[frames.len() - 1]),

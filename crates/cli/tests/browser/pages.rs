@@ -1,5 +1,6 @@
 //! Many pages at once, and the pages round the bench.
 
+use jampin_store::{Arriving, Store};
 use serde_json::json;
 
 use super::{film, on_page, open_bench, place, with_browser};
@@ -45,6 +46,30 @@ fn a_project_is_deleted_and_had_back_by_hand() {
         browser.press("Have it back").await;
         browser.until(&format!("location.pathname === '/projects/{project}'")).await;
         browser.until("document.querySelector('h1').textContent === 'Goods office'").await;
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
+fn films_that_are_being_made_elsewhere_are_shown_until_they_are_there() {
+    with_browser(|server, browser| async move {
+        let project = server.project("Open day");
+        let store = Store::new(server.database()).unwrap();
+        let arrive = |films: &[(&str, f64)]| {
+            let films: Vec<Arriving> =
+                films.iter().map(|&(name, share)| Arriving { name: name.to_owned(), share }).collect();
+            let (store, project) = (store.clone(), project.parse().unwrap());
+            async move { store.set_arriving(project, &films).await.unwrap() }
+        };
+        let shows = |text: &str| format!("document.querySelector('main').innerText.includes('{text}')");
+        browser.goto(&server.address, &format!("/projects/{project}")).await;
+        browser.until(&shows("No film yet")).await;
+        arrive(&[("Turntable yard", 0.4), ("Clock tower", 0.0)]).await;
+        browser.until(&shows("Being made: 40 %")).await;
+        browser.until(&format!("{} && !{}", shows("Its turn comes"), shows("No film yet"))).await;
+        assert_eq!(browser.axe().await, Vec::<String>::new());
+        arrive(&[]).await;
+        browser.until(&shows("No film yet")).await;
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }

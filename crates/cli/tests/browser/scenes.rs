@@ -305,25 +305,25 @@ fn export(server: &Server, shot: &str) -> Vec<u8> {
     decode_rgb(&path, WIDTH, HEIGHT).swap_remove(FRAME)
 }
 
-/// The picture on the page at 100 %, without the marks of the bench.
-async fn on_page(browser: &Browser, revision: &Value) -> Vec<u8> {
+/// The picture on the page at 100 %, without the marks of the bench; at rest, or as it is painted while it plays.
+async fn on_page(browser: &Browser, revision: &Value, playing: bool) -> Vec<u8> {
     browser.until(&format!("jampin.overlay.sceneData?.revision === {revision} && !jampin.bench.saving")).await;
     let view = format!(
         "(jampin.bench.select(null), jampin.bench.goTo({FRAME}), jampin.player.view = {{ scale: 1, turn: 0, x: 20, y: 20 }}, jampin.player.viewChanged(), 1)"
     );
     browser.eval(&view).await;
     browser
-        .until(&format!(
-            "jampin.player.shown === {FRAME} && \
-     document.querySelector('.stack').childNodes.length > 0 && [...document.querySelectorAll('.stack \
-     img')].every((image) => image.complete)"
-        ))
+        .until(&format!("jampin.player.shown === {FRAME} && jampin.overlay.scene.drawables({FRAME}).length > 0"))
         .await;
     browser.eval("(document.querySelectorAll('.over > g').forEach((group) => group.replaceChildren()), 1)").await;
     tokio::time::sleep(std::time::Duration::from_millis(250)).await;
+    if playing {
+        browser.eval("(jampin.player.playing = { target: 0 }, jampin.player.draw(), 1)").await;
+    }
     let top =
         browser.eval("document.querySelector('.picture').getBoundingClientRect().top").await.as_f64().unwrap() as usize;
     let (page_width, channels, pixels) = browser.screenshot().await;
+    browser.eval("(jampin.player.playing = null, jampin.player.draw(), 1)").await;
     let mut out = Vec::with_capacity(WIDTH * HEIGHT * 3);
     for row in 0..HEIGHT {
         for col in 0..WIDTH {
@@ -384,14 +384,24 @@ fn each_scene_looks_the_same_on_the_page_and_in_the_film() {
                 send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": attachment }));
             }
             let revision = server.get(&format!("/api/shots/{shot}")).json()["shot"]["revision"].clone();
-            let (page, film) = (on_page(&browser, &revision).await, export(&server, &shot));
-            let (mean, far) = differences(&as_film_keeps_it(&page), &as_film_keeps_it(&film));
-            println!("{name}: mean {mean:.2}, {:.2} % of pixels far", far * 100.0);
+            let page = on_page(&browser, &revision, false).await;
+            let playing = on_page(&browser, &revision, true).await;
+            let film = export(&server, &shot);
+            let as_kept = as_film_keeps_it(&film);
+            let (mean, far) = differences(&as_film_keeps_it(&page), &as_kept);
+            let (quick_mean, quick_far) = differences(&as_film_keeps_it(&playing), &as_kept);
+            println!(
+                "{name}: mean {mean:.2}, {:.2} % of pixels far; playing {quick_mean:.2}, {:.2} %",
+                far * 100.0,
+                quick_far * 100.0
+            );
             if let Ok(folder) = std::env::var("JAMPIN_SCENES") {
                 write_pictures(&std::path::Path::new(&folder).join(name), &page, &film);
             }
             assert!(mean < 1.5, "{name}: the values differ by {mean} on average");
             assert!(far < 0.005, "{name}: {} % of the pixels differ by more than 24", far * 100.0);
+            assert!(quick_mean < 2.0, "{name}, playing: the values differ by {quick_mean} on average");
+            assert!(quick_far < 0.02, "{name}, playing: {} % of the pixels differ by more than 24", quick_far * 100.0);
             for attachment in &attachments[1..] {
                 send(
                     &server,

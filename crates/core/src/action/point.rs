@@ -3,7 +3,6 @@
 use uuid::Uuid;
 
 use super::{ActionProblem, Ground, Planned};
-use crate::document::Subject;
 use crate::edit::Edit;
 use crate::geometry::Point;
 use crate::motion::{CarriedPoint, Poses};
@@ -16,9 +15,8 @@ pub fn place_point(
     poses: Option<&Poses>,
     (id, frame, at): (Uuid, Frame, Point),
 ) -> Result<Planned, ActionProblem> {
-    let owner = carrier(ground, subject, poses, frame)?;
-    let title = format!("Carried point on {}", owner.name);
-    Ok(put(title, subject, CarriedPoint::new(id, frame, at)))
+    let name = carried_by(ground, subject, poses, frame)?;
+    Ok(put(format!("Carried point on {name}"), subject, CarriedPoint::new(id, frame, at)))
 }
 
 /// Corrects a carried point on a frame.
@@ -28,21 +26,22 @@ pub fn correct_point(
     poses: Option<&Poses>,
     (id, frame, at): (Uuid, Frame, Point),
 ) -> Result<Planned, ActionProblem> {
-    let owner = carrier(ground, subject, poses, frame)?;
-    let known = owner.points.iter().find(|point| point.id == id).ok_or(ActionProblem::NotThere("point"))?;
-    Ok(put(format!("Correct a carried point of {}", owner.name), subject, known.corrected(frame, at)))
+    let name = carried_by(ground, subject, poses, frame)?;
+    let known =
+        ground.subject(subject)?.points.iter().find(|point| point.id == id).ok_or(ActionProblem::NotThere("point"))?;
+    Ok(put(format!("Correct a carried point of {name}"), subject, known.corrected(frame, at)))
 }
 
-/// The subject, if it is there on the frame.
-fn carrier<'a>(
+/// The name of the subject, if it is there on the frame.
+fn carried_by<'a>(
     ground: Ground<'a>,
     subject: Uuid,
     poses: Option<&Poses>,
     frame: Frame,
-) -> Result<&'a Subject, ActionProblem> {
+) -> Result<&'a str, ActionProblem> {
     let owner = ground.subject(subject)?;
     let is_there = poses.is_some_and(|poses| poses.at(frame).is_some());
-    is_there.then_some(owner).ok_or_else(|| ActionProblem::NothingCarries { name: owner.name.clone(), frame })
+    is_there.then_some(&*owner.name).ok_or_else(|| ActionProblem::NothingCarries { name: owner.name.clone(), frame })
 }
 
 fn put(title: String, subject: Uuid, point: CarriedPoint) -> Planned {

@@ -12,6 +12,7 @@ use crate::matching::correlation;
 use crate::pin::Filter;
 use crate::track::{Covariance, MotionModel};
 
+pub(crate) use motion::{MOST_COLUMNS, columns_of};
 use normal::{Equations, Light};
 pub(crate) use pattern::bounds;
 pub use pattern::{Pattern, Reference};
@@ -76,8 +77,8 @@ pub struct Aligner {
     pub filter: Filter,
     /// Softening of the picture, where it is sharper than the pattern.
     pub blur: Blur,
-    /// Below this match, 0 to 1, it is given up after a few steps: what is so far off is another thing.
-    pub hopeless: f64,
+    /// Below this match, 0 to 1, alignment stops after a few steps: what matches so little is another thing.
+    pub give_up_below: f64,
     /// It need not be placed more exactly than this, in pixels; 0 for as exactly as it can be.
     pub roughly: f64,
     patches: Vec<SmoothPatch>,
@@ -139,7 +140,8 @@ impl Aligner {
             if centre < enough && corner < CONVERGED_CORNER.max(enough) && iterations > 1 {
                 break StopReason::Converged;
             }
-            if iterations == MAX_ITERATIONS || iterations == FEW_ITERATIONS && self.score(pattern) < self.hopeless {
+            if iterations == MAX_ITERATIONS || iterations == FEW_ITERATIONS && self.score(pattern) < self.give_up_below
+            {
                 break StopReason::IterationLimit;
             }
         };

@@ -70,6 +70,23 @@ pub(super) fn add_columns<const LANES: usize>(
     }
 }
 
+/// The same for one sample in double precision.
+pub(crate) fn columns_of(motion: MotionModel, [gx, gy]: [f64; 2], [u, v]: [f64; 2]) -> [f64; MOST_COLUMNS] {
+    let mut out = [0.0; MOST_COLUMNS];
+    (out[0], out[1]) = (gx, gy);
+    let along = u * gx + v * gy;
+    match motion {
+        MotionModel::Position => {}
+        MotionModel::Rotation => out[2] = u * gy - v * gx,
+        MotionModel::Scale => (out[2], out[3]) = (u * gy - v * gx, along),
+        MotionModel::Affine => out[2..6].copy_from_slice(&[u * gx, v * gx, u * gy, v * gy]),
+        MotionModel::Perspective => {
+            out[2..].copy_from_slice(&[u * gx, v * gx, u * gy, v * gy, -u * along, -v * along]);
+        }
+    }
+    out
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -98,6 +115,8 @@ mod tests {
                 };
                 let want = (moved(1e-6) - moved(-1e-6)) / 2e-6;
                 let got = f64::from(columns[which][0]);
+                assert!((got - want).abs() < 1e-3 * want.abs().max(1.0), "{motion:?} {which}: {got} {want}");
+                let got = columns_of(motion, [3.0, -2.0], [u, v])[which];
                 assert!((got - want).abs() < 1e-3 * want.abs().max(1.0), "{motion:?} {which}: {got} {want}");
             }
         }

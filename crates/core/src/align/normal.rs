@@ -1,13 +1,11 @@
 //! Normal equations of an alignment: weighted sums, gain and offset eliminated, the rest solved.
 
 use super::motion::{MOST_COLUMNS, add_columns};
-use crate::biweight::BIWEIGHT_LIMIT;
+use crate::biweight::{BIWEIGHT_LIMIT, BIWEIGHT_VARIANCE};
 use crate::cholesky::Cholesky;
 use crate::image::{NOISE_GAIN, PatchSamples};
 use crate::track::MotionModel;
 
-/// The biweight cuts the tails: of Gaussian residuals it leaves this share of the variance (numerical integration).
-const BIWEIGHT_VARIANCE: f64 = 0.827;
 /// The smaller pivot of the shift equations, over the pixel count, below which there is too little texture, in
 /// squared grey levels per squared pixel.
 const MIN_TEXTURE: f64 = 0.05;

@@ -80,6 +80,18 @@ impl Subject {
             && self.hand_overs == other.hand_overs
     }
 
+    /// Which pin leads from which frame on, in order of frames. Empty without a pin.
+    pub fn leads(&self) -> Vec<HandOver> {
+        let first = self.pins.first().map(|pin| HandOver { from: Frame(0), pin: pin.id });
+        first.into_iter().chain(self.hand_overs.iter().copied()).collect()
+    }
+
+    /// The pins that move it together: its first, and every other to which it is not handed over.
+    pub fn members(&self) -> impl Iterator<Item = &Pin> {
+        let is_led_to = |pin: &Pin| self.hand_overs.iter().any(|over| over.pin == pin.id);
+        self.pins.iter().enumerate().filter(move |(i, pin)| *i == 0 || !is_led_to(pin)).map(|(_, pin)| pin)
+    }
+
     /// Whether anything that hangs on it is shown.
     pub fn is_shown(&self) -> bool {
         self.attachments.iter().any(|attachment| attachment.show.on)

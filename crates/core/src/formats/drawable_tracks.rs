@@ -52,13 +52,13 @@ pub(super) struct DrawableTrack {
 
 /// What never changes within a piece: its kind, its artwork, and the numbers by which it is drawn, as their bits.
 type Kind = (u8, usize, [u64; 2]);
-/// Which piece: of which attachment in order, of which kind, the how manieth such.
-type Key = (usize, Kind, usize);
+/// Which piece: the place of its attachment in the order, its kind, and its number among those of that kind.
+type PieceKey = (usize, Kind, usize);
 
 /// The pieces of a scene, from back to front.
 pub(super) fn drawable_tracks(scene: &Scene, range: FrameRange) -> Vec<DrawableTrack> {
     let mut order: Vec<Uuid> = Vec::new();
-    let mut pieces: BTreeMap<Key, (usize, DrawableTrack)> = BTreeMap::new();
+    let mut pieces: BTreeMap<PieceKey, (usize, DrawableTrack)> = BTreeMap::new();
     let count = range.count() as usize;
     for (at, frame) in range.frames().enumerate() {
         for (attachment, drawables) in scene.frame_by_attachment(frame) {

@@ -60,7 +60,8 @@ fn joined(mut cues: Vec<Cue>) -> Vec<Cue> {
     joined
 }
 
-type Placed = (String, [f64; 2]);
+/// A text and where it stands, in shares of the picture.
+type PlacedText = (String, [f64; 2]);
 
 struct Cue {
     from: i64,
@@ -71,7 +72,7 @@ struct Cue {
 }
 
 impl Cue {
-    fn is_near(&self, (text, place): &Placed) -> bool {
+    fn is_near(&self, (text, place): &PlacedText) -> bool {
         self.text == *text && self.place.iter().zip(place).all(|(a, b)| (a - b).abs() < STEP)
     }
 
@@ -88,7 +89,7 @@ impl Cue {
 }
 
 /// What a label says, and where its middle is.
-fn place(shape: &Primitive, scene: &Scene, art: &[&Art], size: Size) -> Option<Placed> {
+fn place(shape: &Primitive, scene: &Scene, art: &[&Art], size: Size) -> Option<PlacedText> {
     let (Primitive::Artwork { art: which, .. } | Primitive::Flat { art: which, .. }) = shape else { return None };
     let Art::Label(label) = art.get(*which)? else { return None };
     let own = scene.size_of(*which);

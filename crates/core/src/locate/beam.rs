@@ -69,7 +69,7 @@ impl Candidate {
 
 /// How the film goes on from one frame to the next.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Passage {
+pub(super) struct FrameStep {
     pub camera: CameraMove,
     /// Of this frame; 1 is usual.
     pub pace: f64,
@@ -77,7 +77,7 @@ pub(super) struct Passage {
     pub copies: u32,
 }
 
-impl Passage {
+impl FrameStep {
     /// Frames of time that have passed since the last one that was no copy.
     fn frames(&self) -> f64 {
         f64::from(self.copies) + 1.0
@@ -107,7 +107,7 @@ pub(super) struct State {
 
 impl State {
     /// Where it should be: by the film's pace, and by its own.
-    pub fn predicted(&self, passage: &Passage) -> [Point; 2] {
+    pub fn predicted(&self, passage: &FrameStep) -> [Point; 2] {
         let moved = passage.camera.apply(self.at);
         [moved + self.pace * passage.pace, moved + self.step * passage.frames()]
     }
@@ -163,7 +163,7 @@ impl Beam {
     }
 
     /// Goes on by a frame with these candidates.
-    pub fn advance(&mut self, candidates: &[Candidate], passage: &Passage) {
+    pub fn advance(&mut self, candidates: &[Candidate], passage: &FrameStep) {
         let mut next: Vec<State> = Vec::with_capacity(self.settings.beam * 2);
         for (index, candidate) in candidates.iter().enumerate() {
             let ways = self.states().iter().enumerate();
@@ -200,7 +200,7 @@ impl Beam {
         way
     }
 
-    fn play(&self, state: &State, longest: f64, passage: &Passage) -> f64 {
+    fn play(&self, state: &State, longest: f64, passage: &FrameStep) -> f64 {
         let copies = 1.0 + PLAY_PER_COPY * f64::from(passage.copies.min(MOST_COPIES));
         let unknown = if state.has_velocity { 1.0 } else { PLAY_UNKNOWN };
         let play = PLAY * self.side * copies + PLAY_OF_MOTION * longest;
@@ -208,14 +208,14 @@ impl Beam {
     }
 
     /// What it costs to go from a state to a place.
-    pub fn way_cost(&self, state: &State, to: Point, passage: &Passage) -> f64 {
+    pub fn way_cost(&self, state: &State, to: Point, passage: &FrameStep) -> f64 {
         let [by_pace, by_step] = state.predicted(passage);
         let longest = (state.pace * passage.pace).length().max(state.step.length() * passage.frames());
         let off = distance_to_line(to, by_pace, by_step) / self.play(state, longest, passage);
         MOTION * (off * off / SPREAD).ln_1p()
     }
 
-    fn seen(&self, state: &State, before: usize, candidate: &Candidate, index: usize, passage: &Passage) -> State {
+    fn seen(&self, state: &State, before: usize, candidate: &Candidate, index: usize, passage: &FrameStep) -> State {
         let strange = if state.hidden_for >= 2 { candidate.strange } else { 0.0 };
         let (frames, paces) = (state.frames_since + passage.frames(), state.paces_since + passage.pace);
         let moved = candidate.at - passage.camera.apply(state.seen_at);
@@ -240,7 +240,7 @@ impl Beam {
         }
     }
 
-    fn hidden(&self, state: &State, before: usize, passage: &Passage) -> State {
+    fn hidden(&self, state: &State, before: usize, passage: &FrameStep) -> State {
         let [by_pace, by_step] = state.predicted(passage);
         // Not further out than a box: there it could not be seen, and would never come back.
         let at = self.grown(self.side).nearest((by_pace + by_step) * 0.5);
@@ -275,7 +275,7 @@ impl Beam {
     }
 
     /// Keeps the best of those that lie together, now and on the frame to come.
-    fn thin(&self, states: &mut Vec<State>, most: usize, passage: &Passage) {
+    fn thin(&self, states: &mut Vec<State>, most: usize, passage: &FrameStep) {
         states.sort_by(|a, b| a.cost.total_cmp(&b.cost));
         let mut kept: Vec<State> = Vec::with_capacity(most);
         for state in states.iter() {
@@ -304,7 +304,7 @@ mod tests {
     use proptest::prelude::*;
 
     const INSIDE: Rect = Rect { left: 0.0, top: 0.0, right: 640.0, bottom: 360.0 };
-    const EVEN: Passage = Passage { camera: CameraMove::NONE, pace: 1.0, copies: 0 };
+    const EVEN: FrameStep = FrameStep { camera: CameraMove::NONE, pace: 1.0, copies: 0 };
 
     fn candidate(x: f64, likeness: f64) -> Candidate {
         Candidate { at: Point::new(x, 100.0), likeness, plate: 0.0, strange: 0.2, scale: 1.0 }
@@ -342,7 +342,7 @@ mod tests {
         (0..4).for_each(|_| beam.stand_still());
         assert_eq!(beam.states()[0].cost, before);
         let state = beam.states()[0];
-        let after_copies = Passage { copies: 4, ..EVEN };
+        let after_copies = FrameStep { copies: 4, ..EVEN };
         let expected = beam.way_cost(&state, Point::new(124.0, 100.0), &after_copies);
         assert!(expected < 1e-9, "five frames of time are five steps: {expected}");
         assert!(beam.way_cost(&state, Point::new(124.0, 100.0), &EVEN) > 1.0);
@@ -375,7 +375,7 @@ mod tests {
         let pan = CameraMove { shift: Point::new(-30.0, 0.0), ..CameraMove::NONE };
         let beam = beam(Settings::default());
         let state = beam.states()[0];
-        let passage = Passage { camera: pan, ..EVEN };
+        let passage = FrameStep { camera: pan, ..EVEN };
         assert!(beam.way_cost(&state, Point::new(74.0, 100.0), &passage) < 1e-9);
     }
 

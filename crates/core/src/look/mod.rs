@@ -205,7 +205,7 @@ impl<'a> FrameMatcher<'a> {
         let [cols, rows] = self.pin.pattern.map(|side| side as usize);
         let pattern = Pattern::pick(windows, map, cols, rows, self.pin.filter);
         let blur = std::mem::take(&mut self.aligner.blur);
-        (self.aligner.hopeless, self.aligner.roughly) = (0.0, ROUND_TRIP_TO);
+        (self.aligner.give_up_below, self.aligner.roughly) = (0.0, ROUND_TRIP_TO);
         let found = self.aligner.align(&pattern, others, *there, MotionModel::Position, ALIGN_REACH);
         (self.aligner.blur, self.aligner.roughly) = (blur, self.roughly);
         if found.has_settled() { found.centre().distance(there.origin()) } else { ALIGN_REACH }
@@ -233,7 +233,7 @@ impl<'a> FrameMatcher<'a> {
     }
 
     fn place(&mut self, target: &mut Target, blur: Blur, windows: &[Window], start: Homography) -> Alignment {
-        (self.aligner.hopeless, self.aligner.roughly) = (self.pin.least_match() - BEYOND_SHAPE, self.roughly);
+        (self.aligner.give_up_below, self.aligner.roughly) = (self.pin.least_match() - BEYOND_SHAPE, self.roughly);
         self.aligner.align(target.reference.softened(blur), windows, start, MotionModel::Position, ALIGN_REACH)
     }
 
@@ -250,7 +250,7 @@ impl<'a> FrameMatcher<'a> {
         placed: Alignment,
     ) -> Alignment {
         let pattern = target.reference.softened(blur);
-        self.aligner.hopeless = self.pin.least_match() - BEYOND_LAST_STEPS;
+        self.aligner.give_up_below = self.pin.least_match() - BEYOND_LAST_STEPS;
         let mut step =
             |from: Homography, motion: MotionModel| self.aligner.align(pattern, windows, from, motion, ALIGN_REACH);
         let from = if placed.has_settled() { placed.map } else { start };

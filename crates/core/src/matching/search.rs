@@ -14,8 +14,9 @@ const MAX_LEVELS: usize = 3;
 const COARSE_PEAKS: usize = 8;
 /// Peaks carried down to full size.
 const FINE_PEAKS: usize = 4;
-/// Peaks this much below the best are not looked at again: a finer level does not make up for so much.
-const HOPELESS: f32 = 0.22;
+/// Peaks this far below the best are not refined: a finer level does not make up for so much. Smaller, and the right
+/// peak of fine texture is left coarse; larger, and time is lost.
+const REFINED_WITHIN: f32 = 0.22;
 /// Two peaks nearer than this at full size, in pixels, are the same one.
 const SAME_PEAK: i32 = 3;
 
@@ -133,12 +134,12 @@ impl Searcher {
         peaks
     }
 
-    /// Looks again, one sample to each side, round where the peaks of the coarser level lie on this one. Those without
-    /// hope are only carried over: they tell how far the best stands above them.
+    /// Looks again, one sample to each side, round where the peaks of the coarser level lie on this one. Those far below
+    /// the best are only carried over: they tell how far the best stands above them.
     fn refine(&self, level: usize, peaks: &[Peak]) -> Vec<Peak> {
         let best = peaks.first().map_or(0.0, |peak| peak.score);
         let carried = |peak: &Peak| Peak { col: 2 * peak.col, row: 2 * peak.row, ..*peak };
-        let refined = |peak: &Peak| match peak.score >= best - HOPELESS {
+        let refined = |peak: &Peak| match peak.score >= best - REFINED_WITHIN {
             true => self.climb(level, peak),
             false => self.is_inside(level, 2 * peak.col, 2 * peak.row).then(|| carried(peak)),
         };

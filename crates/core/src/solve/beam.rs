@@ -30,11 +30,11 @@ const GO_HIDDEN: f64 = 1.2;
 const JUMP: f64 = 4.0;
 /// A leap to something that could be seen beside it before costs this many times as much: that is another thing.
 const RIVAL: f64 = 4.5;
-/// A change of velocity this many times the usual one is half a jump.
+/// A change of velocity this many times the usual one costs half of what a jump costs.
 const JUMP_TIMES: f64 = 4.0;
 /// A change of velocity below this is no jump in any shot, in pixels per frame.
 const LEAST_JUMP: f64 = 6.0;
-/// What passes for half a jump before there is any experience, in pixels per frame.
+/// The change of velocity that costs half a jump before any has been seen, in pixels per frame.
 const FIRST_JUMP: f64 = 16.0;
 /// Changes of velocity that make experience.
 const EXPERIENCE: usize = 8;

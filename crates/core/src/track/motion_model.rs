@@ -18,3 +18,8 @@ pub enum MotionModel {
     /// How it is tilted in depth.
     Perspective,
 }
+
+impl MotionModel {
+    /// From the poorest to the richest.
+    pub const ALL: [Self; 5] = [Self::Position, Self::Rotation, Self::Scale, Self::Affine, Self::Perspective];
+}

@@ -35,6 +35,11 @@ impl SampleState {
         (Self::Outside, "outside"),
     ];
 
+    /// All there are.
+    pub fn all() -> impl Iterator<Item = Self> {
+        Self::WORDS.into_iter().map(|(state, _)| state)
+    }
+
     /// The word for it in files.
     pub fn word(self) -> &'static str {
         Self::WORDS[self as usize].1

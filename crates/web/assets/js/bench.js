@@ -7,19 +7,26 @@ import { bounding } from "./boundary.js";
 import { cleaning } from "./clean.js";
 import { compose } from "./compose.js";
 import "./directives.js";
-import "./exports.js";
 import { flaring } from "./flare.js";
 import { following } from "./follow.js";
 import { holding } from "./hold.js";
-import "./imports.js";
-import { keyframes } from "./keyframes.js";
 import { KEYS } from "./keys.js";
 import { looking } from "./looking.js";
 import { losing } from "./losses.js";
 import { mending } from "./mend.js";
 import { Overlay } from "./overlay.js";
+import "./panels/attach.js";
+import "./panels/check.js";
+import "./panels/clean.js";
+import "./panels/export.js";
+import "./panels/follow.js";
+import "./panels/import.js";
+import "./panels/keyframes.js";
+import "./panels/look.js";
+import "./panels/mend.js";
+import "./panels/pins.js";
+import "./panels/settings.js";
 import { patching } from "./patches.js";
-import { picturing } from "./pictures.js";
 import { placing } from "./placing.js";
 import { Player } from "./player.js";
 import { Pointer } from "./pointer.js";
@@ -29,7 +36,7 @@ import { Session } from "./session.js";
 import { loadForms } from "./settings.js";
 import { several } from "./several.js";
 import { Timeline } from "./timeline.js";
-import { Track } from "./track.js";
+import { isPresent, Track } from "./track.js";
 import { paintLegend } from "./trail.js";
 
 Alpine.data("bench", () => {
@@ -47,20 +54,18 @@ Alpine.data("bench", () => {
     typingAhead(parts),
     placing(parts),
     following(parts),
-    losing(),
+    losing(parts),
     mending(parts),
     cleaning(parts),
     holding(parts),
     several(parts),
     bounding(),
-    picturing(),
     flaring(),
     patching(),
     spotting(parts),
     looking(parts),
     rowing(parts),
     attaching(parts),
-    keyframes(),
   ];
   return compose(...others, {
     loaded: false,
@@ -91,6 +96,7 @@ Alpine.data("bench", () => {
     async init() {
       const { shot, project } = this.$el.dataset;
       this.path = `/api/shots/${shot}`;
+      this.project = project;
       parts.session = new Session(this.path, {
         call,
         refresh: () => this.refresh(),
@@ -105,7 +111,7 @@ Alpine.data("bench", () => {
         moved: () => (parts.holdAt = null),
       };
       parts.player = new Player(this.$refs.canvas, events);
-      parts.overlay = new Overlay(this.$refs.over, this.$refs.stack, parts.player);
+      parts.overlay = new Overlay(this.$refs.over, parts.player);
       const scene = (at, art) => call("GET", `${this.path}/scene?at=${at}&art=${art}`);
       parts.overlay.openScene(scene, () => this.sceneCame());
       parts.timeline = new Timeline(this.$refs.rows, this.$refs.ruler, {
@@ -128,6 +134,7 @@ Alpine.data("bench", () => {
         timeline: parts.timeline,
         bench: this,
         session: parts.session,
+        panel: (name) => Alpine.$data(document.querySelector(`[x-data=${name}Panel]`)),
       };
       await loadForms(this.path).catch((error) => this.say(error.message, true));
       if (!(await this.refresh())) return;
@@ -154,6 +161,7 @@ Alpine.data("bench", () => {
       if (event.event === "samples") this.mergeSamples(event);
       else if (event.event === "clip") this.clipMoved(event);
       else if (event.event === "shot" && event.revision === this.revision) this.sceneSoon();
+      else if (event.event === "project") return;
       else if (event.event !== "job" || !this.jobMoved(event)) this.refreshSoon();
     },
 
@@ -272,8 +280,8 @@ Alpine.data("bench", () => {
       return picked ?? (this.subject ? this.leader(this.subject) : null);
     },
     leader(subject) {
-      const over = subject.hand_overs.findLast((one) => one.from <= this.frame);
-      return (over && subject.pins.find((pin) => pin.id === over.pin)) || subject.pins[0] || null;
+      const lead = subject.leads.findLast((one) => one.from <= this.frame);
+      return subject.pins.find((pin) => pin.id === lead?.pin) ?? null;
     },
     get track() {
       return (this.samplesSeen, this.pin) ? (parts.tracks.get(this.pin.id) ?? null) : null;
@@ -283,11 +291,11 @@ Alpine.data("bench", () => {
     },
     get here() {
       const sample = this.sample;
-      return Boolean(sample) && ["found", "guide", "bridged"].includes(sample.state);
+      return Boolean(sample) && isPresent(sample.state);
     },
     get timecode() {
-      if (!this.clip.rate) return "00:00:00:00";
-      const per = Math.max(1, Math.round(this.clip.rate[0] / this.clip.rate[1]));
+      const per = this.clip.timecode_base;
+      if (!per) return "00:00:00:00";
       const seconds = Math.floor(this.frame / per);
       const two = (n) => String(n).padStart(2, "0");
       return [Math.floor(seconds / 3600), Math.floor(seconds / 60) % 60, seconds % 60, this.frame % per]

@@ -1,23 +1,12 @@
-// The boundary line of the selected subject: its corners clicked in order on pins and carried points, and its look.
-import Alpine from "../vendor/alpine-csp.esm.js";
+// The boundary line of the selected subject: its corners clicked in order on pins and carried points.
+import { copy } from "./copy.js";
 import { forms } from "./settings.js";
 
-const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
-const idOf = (corner) => corner.pin ?? corner.point;
+export const cornerId = (corner) => corner.pin ?? corner.point;
 
 export const bounding = () => ({
   linking: null, // Corners clicked so far.
   relinking: false, // Whether they become those of the line that is open.
-
-  // Without one of its corners a line would be another line: it is not drawn, and this says so.
-  get missingCorners() {
-    const corners = this.isBoundary ? this.attached.corners : (this.attached?.lies?.face ?? []);
-    const there = new Set([...(this.subject?.pins ?? []), ...(this.subject?.points ?? [])].map((one) => one.id));
-    const gone = corners.filter((corner) => !there.has(idOf(corner))).length;
-    if (!gone) return "";
-    const count = gone === 1 ? "One of its corners is" : `${gone} of its corners are`;
-    return `${count} gone, so it is not shown. ${this.isBoundary ? "Link it anew." : "Remove it and bring the picture in again."}`;
-  },
   get linkingText() {
     if (!this.linking) return "";
     const { length } = this.linking;
@@ -40,8 +29,8 @@ export const bounding = () => ({
   // A pin or a carried point was clicked.
   link(corner) {
     const { linking } = this;
-    if (linking.length > 2 && idOf(linking[0]) === idOf(corner)) return this.endLinking(true);
-    if (linking.some((one) => idOf(one) === idOf(corner))) return;
+    if (linking.length > 2 && cornerId(linking[0]) === cornerId(corner)) return this.endLinking(true);
+    if (linking.some((one) => cornerId(one) === cornerId(corner))) return;
     this.linking = [...linking, corner];
     this.repaint();
   },
@@ -60,12 +49,6 @@ export const bounding = () => ({
   linkedPlaces() {
     if (!this.linking) return null;
     const marks = new Map([...this.carriedHere(), ...this.pinsHere()].map((one) => [one.id, one.place]));
-    return this.linking.map((corner) => marks.get(idOf(corner))).filter(Boolean);
-  },
-
-  // It is drawn from the corner after the first.
-  turnCorners() {
-    const { corners, ...rest } = copy(this.attached);
-    this.put({ ...rest, corners: [...corners.slice(1), corners[0]] }, "Draw the boundary line from the next corner");
+    return this.linking.map((corner) => marks.get(cornerId(corner))).filter(Boolean);
   },
 });

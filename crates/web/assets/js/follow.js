@@ -1,24 +1,11 @@
 // Following and solving the pin of the selected subject, guides, and what is worth a look.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call } from "./api.js";
-import { timeLeft } from "./time_left.js";
 
 const STATE_WORDS = { found: "found", guide: "set by hand", hidden: "hidden", bridged: "bridged", outside: "outside" };
-const REASONS = {
-  look_alike: "another place looks nearly the same",
-  back_error: "followed back, it does not come to where it was",
-  guide_off: "set by hand beside the pattern",
-  vague: "the picture does not fix the place well",
-  low_match: "looks less like the pattern than elsewhere",
-  hardly_seen: "hardly looks like the subject",
-  sudden: "leaps",
-  off_the_others: "the other pins say it is elsewhere",
-  goes_hidden: "hidden from here on: is it?",
-  comes_back: "seen again: is it the same?",
-};
-const WORK = new Set(["follow", "solve"]);
-const percent = (share) => `${Math.floor(share * 100)} %`;
-const counted = (count, one, many) => `${count} ${count === 1 ? one : many}`;
+export const WORK = new Set(["follow", "solve"]);
+export const percent = (share) => `${Math.floor(share * 100)} %`;
+export const counted = (count, one, many) => `${count} ${count === 1 ? one : many}`;
 
 export const following = (parts) => ({
   doubts: [],
@@ -27,11 +14,6 @@ export const following = (parts) => ({
   nextGuide: null,
   looking: false,
   answered: new Set(),
-
-  get threshold() {
-    const least = this.pin?.stop_below ?? null;
-    return least === null ? "" : Math.round(least * 100);
-  },
   get job() {
     const active = (job) => WORK.has(job.kind) && job.payload.pin === this.pin?.id && !job.ended_at;
     return this.jobs.find(active) ?? null;
@@ -65,77 +47,12 @@ export const following = (parts) => ({
         sample.backError === null || !(seen || sample.state === "guide") ? "–" : `${sample.backError.toFixed(2)} px`,
     };
   },
-  get followText() {
-    const track = this.track;
-    if (this.solveShare !== null) {
-      return `solving the whole shot … ${percent(this.solveShare)}${timeLeft(this.job.id, this.solveShare)}`;
-    }
-    if (this.job) return this.job.kind === "solve" ? "solving again …" : `following … ${track?.count() ?? 0} frames`;
-    if (!track || track.count() < 2) return "not followed yet";
-    const solved = track.isSolved() ? "solved" : "live pass only";
-    return `${solved}: ${counted(track.spans().length, "span", "spans")}, ${counted(track.count(), "frame", "frames")} found`;
-  },
-  get endText() {
-    const job = this.jobs.find((one) => WORK.has(one.kind) && one.payload.pin === this.pin?.id);
-    if (!job || !job.ended_at || job.kind !== "follow") return "";
-    if (job.state === "failed") return job.problem;
-    if (job.state === "cancelled")
-      return this.track?.isSolved()
-        ? ""
-        : "Stopped by hand. What was found is kept; it is the live pass, not solved over the whole shot.";
-    if (job.result.solved) return "";
-    const stops = job.result.ends.filter((end) => end.end.reason !== "end_of_range");
-    return stops.map((end) => end.sentence).join(" ");
-  },
   // First frames after what was found to be a cut, without what a person says is none.
   get cuts() {
     return this.clip.cuts.filter((cut) => !this.noCuts.includes(cut));
   },
-  // The cut at which the frame in view begins or after which it ends, when the pin ends there too.
-  get cutHere() {
-    const track = this.track;
-    if (!track || this.job) return null;
-    const ends = (cut) => Boolean(track.get(cut - 1)) !== Boolean(track.get(cut));
-    const cuts = this.cuts.filter((cut) => this.first < cut && cut <= this.last && ends(cut));
-    return cuts.sort((a, b) => Math.abs(a - this.frame) - Math.abs(b - this.frame))[0] ?? null;
-  },
-  get cutText() {
-    const cut = this.cutHere;
-    if (cut === null) return "";
-    return this.track.get(cut) ? `It begins at the cut on frame ${cut}.` : `It ends at the cut on frame ${cut}.`;
-  },
-  get noCutHere() {
-    return this.noCuts.includes(this.frame) ? this.frame : null;
-  },
-  // Another picture begins there, or the same one goes on: then the pin is followed across.
-  async setCut(cut, isCut) {
-    const frames = isCut ? this.noCuts.filter((other) => other !== cut) : [...this.noCuts, cut];
-    const said = await this.edit(`${isCut ? "A cut" : "No cut"} on frame ${cut}`, { edit: "set_no_cuts", frames });
-    if (!said || isCut || !this.track) return;
-    const forward = Boolean(this.track.get(cut - 1));
-    const body = {
-      pin: this.pin.id,
-      from: forward ? cut - 1 : cut,
-      directions: [forward ? "forward" : "backward"],
-      single: false,
-    };
-    this.send("POST", "/follow", body);
-  },
-  get followClass() {
-    return this.track && this.track.count() > 1 ? "" : "act";
-  },
-  get checkText() {
-    if (!this.track?.isSolved()) return "after the solve";
-    return this.doubts.length ? `${counted(this.doubts.length, "frame", "frames")} worth a look` : "nothing doubtful";
-  },
-  get doubtRows() {
-    return this.doubts.map(({ frame, reason }) => ({ frame, text: REASONS[reason], key: `${frame} ${reason}` }));
-  },
   get isGuide() {
     return this.sample?.state === "guide";
-  },
-  get guideRemovable() {
-    return this.isGuide && this.frame !== this.pin.frame;
   },
 
   async refreshDoubts() {
@@ -300,11 +217,6 @@ export const following = (parts) => ({
   acceptHere() {
     if (this.here && !this.isGuide) this.setGuide(this.sample.x, this.sample.y);
   },
-  removeGuide() {
-    if (!this.guideRemovable) return;
-    const { pin, frame } = this;
-    this.send("POST", "/guides", { pin: pin.id, frame, at: null });
-  },
   // The next click says where the pin is on this frame; or arrow keys and Enter.
   putHere() {
     if (!this.pin) return;
@@ -324,12 +236,6 @@ export const following = (parts) => ({
     const dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
     this.setGuide(this.sample.x + dx, this.sample.y + dy);
   },
-  placeTyped(axis, text) {
-    const value = Number(text);
-    if (text === "" || !Number.isFinite(value)) return;
-    const place = { x: this.sample.x, y: this.sample.y, [axis]: value };
-    this.setGuide(place.x, place.y);
-  },
   deleteSample() {
     if (this.lower === "curves" && this.removeKeys()) return;
     if (this.chosen) return this.deleteRange();
@@ -341,17 +247,5 @@ export const following = (parts) => ({
   putPinSettings(change, title) {
     const pin = { ...JSON.parse(JSON.stringify(Alpine.raw(this.pin))), ...change };
     return this.edit(title, { edit: "put_pin", subject: this.subject.id, pin });
-  },
-  sizeTyped(kind, index, text) {
-    const sizes = [...this.pin[kind]];
-    sizes[index] = Math.round(Number(text));
-    this.putPinSettings({ [kind]: sizes }, kind === "pattern" ? "Size of the pattern" : "Size of the search area");
-  },
-  thresholdTyped(text) {
-    this.putPinSettings({ stop_below: text === "" ? null : Number(text) / 100 }, "Match to stop below");
-  },
-  settingChosen(which, value) {
-    this.putPinSettings({ [which]: value }, `How ${this.subject.name} is followed`);
-    this.say("The setting counts from the next time it is followed.", false, "Follow now", () => this.follow("both"));
   },
 });

@@ -2,17 +2,15 @@
 import { call } from "./api.js";
 
 const AWAY = new Set(["hidden", "outside"]);
-const STEPS = { cross: "Bridge it", put: "Put it there" };
+export const STEPS = { cross: "Bridge it", put: "Put it there" };
 
-export const losing = () => ({
+export const losing = (parts) => ({
   losses: [],
+  lossesOf: null,
 
   // The one that holds the frame in view.
   get lossHere() {
     return this.losses.find(({ first, last }) => first <= this.frame && this.frame <= last) ?? null;
-  },
-  get lossRows() {
-    return this.losses.map((loss) => ({ ...loss, key: `${loss.first}-${loss.last}`, act: STEPS[loss.step] ?? "" }));
   },
   get lossText() {
     return this.lossHere?.text ?? "";
@@ -29,10 +27,16 @@ export const losing = () => ({
     const pin = this.pin;
     if (!pin || !this.track?.isSolved()) {
       this.losses = [];
+      this.lossesOf = null;
       return;
     }
+    // Whether anything that they depend on is another than when they were asked for last.
+    const { samplesVersion } = parts;
+    const state = `${pin.id} ${samplesVersion} ${this.clip.state} ${this.noCuts}`;
+    if (state === this.lossesOf) return;
     try {
       const losses = await call("GET", `${this.path}/pins/${pin.id}/losses`);
+      this.lossesOf = state;
       if (pin.id !== this.pin?.id) return;
       this.losses = losses;
       if (this.tellLosses) this.sayLosses();

@@ -1,7 +1,5 @@
-// A range of frames chosen on the time below, and what can be done to it; gaps that can be bridged at once; hand-over.
-import Alpine from "../vendor/alpine-csp.esm.js";
-
-const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
+// A range of frames chosen on the time below, gaps that can be bridged at once, and following by hand.
+import { copy } from "./copy.js";
 
 const frames = (first, last) => (first === last ? `frame ${first}` : `frames ${first} to ${last}`);
 
@@ -13,15 +11,6 @@ export const mending = (parts) => ({
   // Without a chosen range: the frame in view.
   get target() {
     return this.chosen ?? { first: this.frame, last: this.frame };
-  },
-  get targetText() {
-    const { first, last } = this.target;
-    return first === last ? `Frame ${first}` : `Frames ${first} to ${last} (${last - first + 1})`;
-  },
-  get mendText() {
-    const { length } = this.gapRows;
-    if (this.chosen) return this.targetText;
-    return length ? `${length} ${length === 1 ? "gap" : "gaps"}` : "no gaps";
   },
   // Runs without the subject, with what would carry the path across.
   get gapRows() {
@@ -41,13 +30,6 @@ export const mending = (parts) => ({
         act: inner ? "Bridge" : "Carry on",
       };
     });
-  },
-  get riders() {
-    return this.subjects.flatMap((one) =>
-      one.pins
-        .map((pin, i) => ({ id: pin.id, name: one.pins.length > 1 ? `${one.name} (${i + 1})` : one.name }))
-        .filter((pin) => pin.id !== this.pin?.id),
-    );
   },
 
   choose(range) {
@@ -88,31 +70,11 @@ export const mending = (parts) => ({
     else if (bridge) this.changeRange(bridge, { do: "hide" });
     else this.say("There is no gap on this frame. Drag a range on the weave below to bridge it.");
   },
-  rideOn(other) {
-    if (other) this.doRange({ do: "bridge", how: "riding", other });
-  },
-  // At its velocity, or as another pin moves.
-  carryOn(other) {
-    this.doRange({ do: "carry_on", other: other || null });
-  },
   hideRange() {
     this.doRange({ do: "hide" });
   },
-  showRange() {
-    this.doRange({ do: "show" });
-  },
   deleteRange() {
     this.doRange({ do: "delete" });
-  },
-  solveRange() {
-    this.doRange({ do: "solve" });
-  },
-  // The span ends, or starts, on the frame in view: it is away on all others of that side.
-  endHere() {
-    if (this.frame < this.last) this.changeRange({ first: this.frame + 1, last: this.last }, { do: "hide" });
-  },
-  startHere() {
-    if (this.frame > this.first) this.changeRange({ first: this.first, last: this.frame - 1 }, { do: "hide" });
   },
   crossGap(row) {
     this.changeRange(
@@ -162,26 +124,5 @@ export const mending = (parts) => ({
     return this.byHand
       ? `Frame ${this.frame}: click where it is, ${this.byHand.places.length + 1} of ${this.byHand.frames.length}. Esc: enough`
       : "";
-  },
-
-  // The next click puts the pin on another feature of the same subject, which leads from this frame on.
-  beginHandOver() {
-    if (!this.subject) return;
-    this.handing = true;
-    this.say(
-      "Click on another feature of the same subject: from this frame on it leads, and the path goes on without a jump.",
-    );
-    this.repaint();
-  },
-  get handOverRows() {
-    return (this.subject?.hand_overs ?? []).map((over) => ({
-      key: over.from,
-      from: over.from,
-      text: `led by another feature from frame ${over.from}`,
-    }));
-  },
-  removeHandOver(row) {
-    const over = this.subject.hand_overs.find((one) => one.from === row.from);
-    this.edit(`Take back the hand-over of ${this.subject.name}`, { edit: "remove_pin", pin: over.pin });
   },
 });

@@ -1,8 +1,8 @@
-// What lies over the picture: marks of the pin, its trail, and the attachments exactly as the server evaluated them.
+// What lies over the picture: marks of the pin, its trail, and the attachments, on the picture's own canvas.
 
-import { Playback } from "./playback.js";
-import { SceneStack } from "./scene.js";
-import { SceneWindows } from "./scene_windows.js";
+import { Grabs } from "./grabs.js";
+import { Painter } from "./painter.js";
+import { Scene } from "./scene.js";
 import { make } from "./svg.js";
 import { paintPath, paintTrail } from "./trail.js";
 
@@ -11,14 +11,14 @@ const REACH = 24; // Sides of what can be grabbed, in CSS pixels.
 const NEAREST = 20; // Least distance of a corner's grip from the point, across and down.
 
 export class Overlay {
-  // `stack` holds the scene, below everything else.
-  constructor(svg, stack, player) {
+  constructor(svg, player) {
     this.svg = svg;
     this.player = player;
-    this.scene = new SceneStack(stack, make("g", {}, svg), player);
-    this.playback = new Playback(this.scene, player);
-    player.overIt = (context) => this.playback.paint(context);
-    player.beforePlaying = () => this.playback.prepare();
+    this.scene = new Scene(() => player.redraw());
+    this.painter = new Painter(this.scene, player);
+    this.grabs = new Grabs(make("g", {}, svg), this.scene, player);
+    player.overIt = (context) => this.painter.paint(context);
+    player.beforePlaying = () => this.scene.prepare(this.painter.ratio);
     this.trails = make("g", {}, svg);
     this.spots = make("g", {}, svg);
     this.marks = make("g", {}, svg);
@@ -27,7 +27,7 @@ export class Overlay {
 
   // From where the scene comes; `come` is told when a part of it has.
   openScene(fetch, come) {
-    this.scene.windows = new SceneWindows(fetch, (data) => (this.scene.take(data), come()));
+    this.scene.open(fetch, () => this.painter.ratio, come);
   }
   // The part that came last.
   get sceneData() {
@@ -35,7 +35,8 @@ export class Overlay {
   }
 
   paint(state) {
-    this.scene.paint(state);
+    this.player.redraw();
+    this.grabs.paint(state);
     this.paintTrails(state);
     this.paintSpots(state);
     this.paintMarks(state);

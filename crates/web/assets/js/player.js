@@ -26,8 +26,9 @@ export class Player {
     this.view = { scale: 1, turn: 0, x: 0, y: 0 }; // From picture to stage: turned (radians, clockwise), scaled, moved.
     this.fitted = true;
     this.full = null;
-    this.overIt = null; // Paints over the picture while it plays.
-    this.beforePlaying = null; // Makes what that needs.
+    this.overIt = null; // Paints over the picture.
+    this.redrawing = null;
+    this.beforePlaying = null; // Makes what that needs while it plays.
     this.hold = null; // Gives the view for a frame, when it goes with something.
   }
 
@@ -126,9 +127,18 @@ export class Player {
     context.rotate(view.turn);
     context.drawImage(source, 0, 0, this.size.width * view.scale, this.size.height * view.scale);
     const isNew = picture && this.shown !== this.frame;
-    if (isNew) this.shown = this.frame;
-    if (this.playing) this.overIt?.(context);
-    if (isNew) this.events.shown(this.frame);
+    if (isNew) {
+      this.shown = this.frame;
+      this.events.shown(this.frame);
+    }
+    this.overIt?.(context);
+    cancelAnimationFrame(this.redrawing);
+    this.redrawing = null;
+  }
+
+  // With what has changed over the picture, once for all that asks for it before it is next seen.
+  redraw() {
+    this.redrawing ??= requestAnimationFrame(() => this.draw());
   }
 
   // A close look deserves the full picture, not the small copy.

@@ -225,7 +225,7 @@ export class Pointer {
 
   // Larger by how much further from its middle the pointer gets, turned by how far round it.
   dragHandle(grab, from, id) {
-    const about = this.overlay.scene.middle;
+    const about = this.overlay.grabs.middle;
     const place = ({ x, y }) => this.player.toPicture(x, y);
     const [reach, angle] = [
       (at) => Math.hypot(at.x - about.x, at.y - about.y),

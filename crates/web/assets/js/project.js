@@ -39,6 +39,14 @@ const describePicture = ({ id, name, width, height }) => ({
   removal: `Remove ${name}`,
 });
 
+// A film that is being made elsewhere.
+const describeArriving = ({ name, share }) => ({
+  name,
+  share,
+  begun: share > 0,
+  text: share > 0 ? `Being made: ${Math.floor(share * 100)} %${timeLeft(name, share)}` : "Its turn comes",
+});
+
 Alpine.data("project", () => ({
   name: "",
   draft: "",
@@ -50,6 +58,7 @@ Alpine.data("project", () => ({
   clips: [],
   films: [],
   pictures: [],
+  arriving: [],
   uploads: [],
   limitText: "",
   id: "",
@@ -74,6 +83,7 @@ Alpine.data("project", () => ({
       this.clips = state.clips.map(describe).sort((a, b) => place(a) - place(b));
       this.films = state.films.map(describeJob);
       this.pictures = state.pictures.map(describePicture);
+      this.arriving = state.arriving.map(describeArriving);
       this.loaded = true;
       // What was refused stays to be read; that the server was away does not.
       if (this.away) this.problem = "";

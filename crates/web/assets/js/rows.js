@@ -38,16 +38,11 @@ export const rowing = (parts) => ({
   },
   // Of a subject that was handed over: the samples of each pin while it leads.
   trackOf(subject) {
-    if (!subject.pins.length) return null;
-    const leads = new Set(subject.hand_overs.map((over) => over.pin));
-    const members = subject.pins.filter((pin, i) => i === 0 || !leads.has(pin.id));
-    if (members.length > 1) return Track.together(members.map((pin) => parts.tracks.get(pin.id)));
-    const first = parts.tracks.get(subject.pins[0].id) ?? null;
-    if (!subject.hand_overs.length) return first;
-    return Track.joined(
-      first,
-      subject.hand_overs.map((over) => [over.from, parts.tracks.get(over.pin)]),
-    );
+    const { leads, members } = subject;
+    if (!members.length) return null;
+    if (members.length > 1) return Track.together(members.map((id) => parts.tracks.get(id)));
+    if (leads.length === 1) return parts.tracks.get(members[0]) ?? null;
+    return Track.joined(leads.map((lead) => [lead.from, parts.tracks.get(lead.pin)]));
   },
   get belowText() {
     if (this.lower === "curves")

@@ -3,12 +3,14 @@
 import { call } from "./api.js";
 
 // Until they have come nothing is open that could be set.
-export const forms = { attachments: {}, easings: [], steps: [], fresh: {}, pin: null };
+export const forms = { attachments: {}, easings: [], steps: [], fresh: {}, pin: null, present: [] };
 export const loadForms = async (path) => Object.assign(forms, await call("GET", `${path}/forms`));
 
 export const same = (a, b) => JSON.stringify(a) === JSON.stringify(b);
 export const steps = (path) => path.split(".");
 export const get = (from, path) => steps(path).reduce((at, step) => at?.[step], from);
+export const kindName = (kind) => forms.attachments[kind]?.name ?? "";
+export const countedName = (kind, count) => forms.attachments[kind]?.counted[count === 1 ? 0 : 1] ?? "";
 export const easing = (name) => forms.easings.find(([known]) => known === name)?.[1];
 
 // Which part of a picture sits on the subject: places of its middle.

@@ -1,6 +1,9 @@
 // The samples of one pin, by frame.
 
-const PRESENT = new Set(["found", "guide", "bridged"]);
+import { forms } from "./settings.js";
+
+// Whether the subject is taken to be there.
+export const isPresent = (state) => forms.present.includes(state);
 
 export class Track {
   constructor() {
@@ -43,7 +46,7 @@ export class Track {
 
   frames() {
     this.found ??= [...this.samples.keys()]
-      .filter((frame) => PRESENT.has(this.samples.get(frame).state))
+      .filter((frame) => isPresent(this.samples.get(frame).state))
       .sort((a, b) => a - b);
     return this.found;
   }
@@ -102,7 +105,7 @@ export class Track {
     const gaps = [];
     for (let frame = first; frame <= last; frame++) {
       const state = this.samples.get(frame)?.state ?? null;
-      if (PRESENT.has(state)) continue;
+      if (isPresent(state)) continue;
       const gap = gaps[gaps.length - 1];
       if (gap && gap[1] + 1 === frame) {
         gap[1] = frame;
@@ -123,10 +126,9 @@ export class Track {
     return this.hash >>> 0;
   }
 
-  // The samples of `first`, and of others from given frames on.
-  static joined(first, others) {
+  // Of each the samples from its frame on.
+  static joined(pieces) {
     const track = new Track();
-    const pieces = [[-Infinity, first], ...others];
     pieces.forEach(([from, piece], i) => {
       const until = pieces[i + 1]?.[0] ?? Infinity;
       for (const [frame, sample] of piece?.samples ?? [])
@@ -142,7 +144,7 @@ export class Track {
     for (const one of [...there].reverse()) {
       for (const [frame, sample] of one.samples) {
         const known = track.samples.get(frame);
-        if (PRESENT.has(sample.state) || !PRESENT.has(known?.state)) track.samples.set(frame, sample);
+        if (isPresent(sample.state) || !isPresent(known?.state)) track.samples.set(frame, sample);
       }
     }
     return track;

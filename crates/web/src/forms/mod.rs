@@ -11,6 +11,7 @@ use jampin_core::attachment::{Blend, Boundary, Cover, Label, Show, Transition, T
 use jampin_core::geometry::Size;
 use jampin_core::path::Easing;
 use jampin_core::pin::{MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE};
+use jampin_core::track::SampleState;
 use serde_json::{Value, json};
 use uuid::Uuid;
 
@@ -26,6 +27,7 @@ pub(crate) async fn shot_forms(state: web::Data<AppState>, id: web::Path<Uuid>) 
         "attachments": attachments::all(size),
         "easings": easings(),
         "steps": steps::all(),
+        "present": SampleState::all().filter(|state| state.is_present()).map(SampleState::word).collect::<Vec<_>>(),
         "pin": { "pattern": [MIN_PATTERN_SIDE, MAX_PATTERN_SIDE], "search": [1, MAX_SEARCH] },
         "fresh": fresh(size),
     })))

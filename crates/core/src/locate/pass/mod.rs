@@ -4,7 +4,7 @@ mod ground;
 mod learn;
 mod search;
 
-use super::beam::{Beam, Passage, State};
+use super::beam::{Beam, FrameStep, State};
 use super::channels::{COLOURED, Channels, GREY};
 use super::filter::{Filter, Response, Workbench};
 use super::memory::{Keys, Usual};
@@ -220,7 +220,7 @@ impl<'a> Pass<'a> {
         let moves = self.settings.camera && self.plate.is_none();
         let camera = if moves { self.scene.camera(self.frame, frame) } else { CameraMove::NONE };
         let pace = if self.settings.pace { self.scene.pace(later) } else { 1.0 };
-        let passage = Passage { camera, pace, copies: self.copies };
+        let passage = FrameStep { camera, pace, copies: self.copies };
         self.copies = 0;
         self.frame = frame;
         let mut candidates = if is_hidden { Vec::new() } else { self.candidates(source, frame, &passage)? };

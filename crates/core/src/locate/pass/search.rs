@@ -3,7 +3,7 @@
 use super::{LEAP_SAMPLES, Pass, SCALES};
 use crate::geometry::Point;
 use crate::image::FrameSource;
-use crate::locate::beam::{Candidate, Passage};
+use crate::locate::beam::{Candidate, FrameStep};
 use crate::locate::neighbourhood::{Neighbourhood, samples};
 use crate::locate::response::peaks;
 use crate::time::Frame;
@@ -13,7 +13,7 @@ const MOST_LOOKS: usize = 3;
 /// Places nearer than this share of the box are seen in one look.
 const ONE_LOOK: f64 = 0.35;
 /// States this much worse than the best are not looked for.
-const HOPELESS: f64 = 4.0;
+const SEARCHED_WITHIN: f64 = 4.0;
 /// Distance of the ring that is searched too when little is known, in boxes, and the number of looks on it.
 const RING: f64 = 1.4;
 const RING_LOOKS: usize = 8;
@@ -45,7 +45,7 @@ impl Pass<'_> {
         &mut self,
         source: &mut S,
         frame: Frame,
-        passage: &Passage,
+        passage: &FrameStep,
     ) -> Result<Vec<Candidate>, S::Error> {
         let mut candidates: Vec<Candidate> = Vec::new();
         let places = self.places(passage);
@@ -70,7 +70,7 @@ impl Pass<'_> {
         source: &mut S,
         frame: Frame,
         candidates: &mut [Candidate],
-        passage: &Passage,
+        passage: &FrameStep,
     ) -> Result<(), S::Error> {
         let state = self.beam.states()[0];
         let cost = |candidate: &Candidate| candidate.cost() + self.beam.way_cost(&state, candidate.at, passage);
@@ -91,7 +91,7 @@ impl Pass<'_> {
     }
 
     /// Whether nothing that was seen is plainly the subject where it was expected.
-    fn is_in_doubt(&self, candidates: &[Candidate], passage: &Passage) -> bool {
+    fn is_in_doubt(&self, candidates: &[Candidate], passage: &FrameStep) -> bool {
         let state = &self.beam.states()[0];
         let cost = |candidate: &Candidate| candidate.cost() + self.beam.way_cost(state, candidate.at, passage);
         let least = candidates.iter().map(cost).fold(f64::INFINITY, f64::min);
@@ -103,7 +103,7 @@ impl Pass<'_> {
         &mut self,
         source: &mut S,
         frame: Frame,
-        passage: &Passage,
+        passage: &FrameStep,
     ) -> Result<Vec<Point>, S::Error> {
         let state = self.beam.states()[0];
         let boxes = (LEAP_AREA + LEAP_WIDER * f64::from(state.hidden_for)).min(LEAP_WIDEST) as usize;
@@ -179,7 +179,7 @@ impl Pass<'_> {
     }
 
     /// Where to look.
-    fn places(&self, passage: &Passage) -> Vec<Point> {
+    fn places(&self, passage: &FrameStep) -> Vec<Point> {
         let states = self.beam.states();
         let best = states[0].cost;
         let mut places: Vec<Point> = Vec::new();
@@ -189,13 +189,13 @@ impl Pass<'_> {
                 places.push(place);
             }
         };
-        let hopeful = || states.iter().filter(|state| state.cost < best + HOPELESS);
-        for state in hopeful() {
+        let likely = || states.iter().filter(|state| state.cost < best + SEARCHED_WITHIN);
+        for state in likely() {
             let [by_pace, by_step] = state.predicted(passage);
             add(by_pace, MOST_LOOKS);
             add(by_step, MOST_LOOKS);
         }
-        for state in hopeful() {
+        for state in likely() {
             add(passage.camera.apply(state.at), MOST_LOOKS);
         }
         if self.settings.ring && (self.beam.steps() == 0 || states[0].hidden_for >= RING_AFTER) {

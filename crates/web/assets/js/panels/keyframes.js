@@ -1,8 +1,9 @@
-// Keyframes of an attachment: five numbers that count on top of its settings, and every number among the settings.
-import Alpine from "../vendor/alpine-csp.esm.js";
-import { easing, forms, get, keyableOf, same } from "./settings.js";
+// Keyframes of the attachment that is open: five numbers that count on top of its settings, and every number among the
+// settings.
+import Alpine from "../../vendor/alpine-csp.esm.js";
+import { copy } from "../copy.js";
+import { forms, get, keyableOf, same } from "../settings.js";
 
-const copy = (value) => JSON.parse(JSON.stringify(Alpine.raw(value)));
 const ON_TOP = [
   ["across", "across, px"],
   ["down", "down, px"],
@@ -12,7 +13,7 @@ const ON_TOP = [
 ];
 const usual = (number) => (number === "size" || number === "opacity" ? 1 : 0);
 
-export const keyframes = () => ({
+Alpine.data("keyframesPanel", () => ({
   // What can have keyframes: its name, and the factor from the setting to what is shown.
   get keyNumbers() {
     const one = Alpine.raw(this.attached);
@@ -49,11 +50,6 @@ export const keyframes = () => ({
   get keyEasings() {
     return forms.easings.map(([text], value) => ({ text, value }));
   },
-  putKeys(keys, title) {
-    const one = copy(this.attached);
-    one.show.keys = keys;
-    this.put(one, title);
-  },
   changeKey(row, change) {
     this.putKeys(
       copy(this.attached.show.keys).map((key, i) => (i === row.index ? { ...key, ...change } : key)),
@@ -69,14 +65,6 @@ export const keyframes = () => ({
     const onTop = ON_TOP.some(([name]) => name === number);
     this.keyHere(number, before?.value ?? (onTop ? usual(number) : get(this.attached, number)));
   },
-  keyHere(number, value) {
-    const { frame } = this;
-    const keys = copy(this.attached.show.keys);
-    const there = keys.find((key) => key.number === number && key.frame === frame);
-    if (there) there.value = value;
-    else keys.push({ number, frame, value, easing: easing("slow, fast, slow") });
-    this.putKeys(keys, `Keyframe ${frame}`);
-  },
   keyTyped(row, value) {
     const number = Number(value) / row.factor;
     if (value === "" || Number.isNaN(number)) return this.say("That is no number; the keyframe stays as it was.", true);
@@ -91,4 +79,4 @@ export const keyframes = () => ({
       `Remove keyframe ${row.frame}`,
     );
   },
-});
+}));

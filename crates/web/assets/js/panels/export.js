@@ -1,8 +1,8 @@
 // The export sheet: films to take away, what is being made and what is there, and motion as data. A panel of its own over
 // the bench, whose shot it sees.
-import Alpine from "../vendor/alpine-csp.esm.js";
-import { call } from "./api.js";
-import { describeJob } from "./jobs.js";
+import Alpine from "../../vendor/alpine-csp.esm.js";
+import { call } from "../api.js";
+import { describeJob } from "../jobs.js";
 
 Alpine.data("exportPanel", () => ({
   get exports() {

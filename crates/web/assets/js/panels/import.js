@@ -1,7 +1,7 @@
 // The import sheet: samples brought in from a CSV. The file is shown, its columns are matched up, then it is one edit. A
 // panel of its own over the bench.
-import Alpine from "../vendor/alpine-csp.esm.js";
-import { call } from "./api.js";
+import Alpine from "../../vendor/alpine-csp.esm.js";
+import { call } from "../api.js";
 
 // What a column can mean, and whether a table may do without.
 const COLUMNS = [

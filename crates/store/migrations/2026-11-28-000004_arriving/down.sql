@@ -1,0 +1,2 @@
+ALTER TABLE projects DROP COLUMN arriving_at;
+ALTER TABLE projects DROP COLUMN arriving;

@@ -1,0 +1,113 @@
+// What hangs on the selected subject: a list, what can be added, and what can be done to the one that is open.
+import Alpine from "../../vendor/alpine-csp.esm.js";
+import { call } from "../api.js";
+import { cornerId } from "../boundary.js";
+import { copy } from "../copy.js";
+import { bringIn } from "../pictures.js";
+import { countedName, easing, kindName } from "../settings.js";
+
+Alpine.data("attachPanel", () => ({
+  get attachText() {
+    const kinds = [...new Set(this.attachments.map((one) => one.kind))];
+    const counted = kinds.map((kind) => [this.attachments.filter((one) => one.kind === kind).length, kind]);
+    return counted.map(([count, kind]) => `${count} ${countedName(kind, count)}`).join(", ") || "nothing hangs on it";
+  },
+  get attachRows() {
+    return this.attachments.map((one) => ({
+      id: one.id,
+      name: this.nameOf(one),
+      on: one.id === this.attached.id,
+      shown: one.show.on,
+    }));
+  },
+  nameOf(one) {
+    const text = {
+      label: () => one.text ?? this.subject.name,
+      boundary: () => `${one.corners.length} corners, ${one.closed ? "closed" : "open"}`,
+      cover: () => Object.keys(one.effect)[0],
+    }[one.kind]?.();
+    return text ? `${kindName(one.kind)}: ${text}` : kindName(one.kind);
+  },
+  get isFlare() {
+    return this.attached?.kind === "flare";
+  },
+  get isFace() {
+    return Boolean(this.attached?.lies?.face);
+  },
+  nothing: [],
+  switchAttachment(id, on) {
+    const one = copy(this.attachments.find((other) => other.id === id));
+    one.show.on = on;
+    this.put(one, `${on ? "Show" : "Do not show"} the ${kindName(one.kind).toLowerCase()}`);
+  },
+  removeAttachment() {
+    const { id, kind } = this.attached;
+    this.edit(`Remove the ${kindName(kind).toLowerCase()}`, {
+      edit: "remove_attachment",
+      subject: this.subject.id,
+      attachment: id,
+    });
+  },
+  placeAutomatically() {
+    this.put({ ...copy(this.attached), placement: "auto" }, "Place the label by itself");
+  },
+  putKeys(keys, title) {
+    const one = copy(this.attached);
+    one.show.keys = keys;
+    this.put(one, title);
+  },
+  keyHere(number, value) {
+    const { frame } = this;
+    const keys = copy(this.attached.show.keys);
+    const there = keys.find((key) => key.number === number && key.frame === frame);
+    if (there) there.value = value;
+    else keys.push({ number, frame, value, easing: easing("slow, fast, slow") });
+    this.putKeys(keys, `Keyframe ${frame}`);
+  },
+  // A file is brought in, and hung on the subject at once.
+  async pictureChosen(field) {
+    const [file] = field.files;
+    field.value = "";
+    if (!file || !this.subject) return;
+    const { id } = this.subject;
+    const project = this.project;
+    const hung = await this.write(async () => {
+      const made = await bringIn(project, file);
+      const body = { revision: this.revision, frame: this.frame, picture: made.id };
+      return call("POST", `${this.path}/subjects/${id}/pictures`, body);
+    });
+    if (hung) this.openId = hung.attachment;
+  },
+  // The corner that was the second becomes the first: the picture turns by a quarter on its face.
+  quarterTurn() {
+    const { lies, ...rest } = copy(this.attached);
+    this.put({ ...rest, lies: { face: [...lies.face.slice(1), lies.face[0]] } }, "Turn the picture by a quarter");
+  },
+
+  get flareLookNames() {
+    return this.flareLooks.map((look) => look.name);
+  },
+  // Another look keeps where it is and how strong.
+  flareLooked(name) {
+    const look = this.flareLooks.find((one) => one.name === name);
+    if (!look) return;
+    const { place, fades_below, ...rest } = copy(this.attached);
+    this.put({ ...rest, ...copy(look.flare), place, fades_below }, `Flare: ${name}`);
+  },
+
+  // It is drawn from the corner after the first.
+  turnCorners() {
+    const { corners, ...rest } = copy(this.attached);
+    this.put({ ...rest, corners: [...corners.slice(1), corners[0]] }, "Draw the boundary line from the next corner");
+  },
+
+  // Without one of its corners a line would be another line: it is not drawn, and this says so.
+  get missingCorners() {
+    const corners = this.isBoundary ? this.attached.corners : (this.attached?.lies?.face ?? []);
+    const there = new Set([...(this.subject?.pins ?? []), ...(this.subject?.points ?? [])].map((one) => one.id));
+    const gone = corners.filter((corner) => !there.has(cornerId(corner))).length;
+    if (!gone) return "";
+    const count = gone === 1 ? "One of its corners is" : `${gone} of its corners are`;
+    return `${count} gone, so it is not shown. ${this.isBoundary ? "Link it anew." : "Remove it and bring the picture in again."}`;
+  },
+}));
