@@ -1,11 +1,12 @@
-//! `jampin track`: follow pins through a film, without server or database.
+//! `jampin track`: follow pins and areas through a film, without server or database.
 
 use std::path::Path;
 
 use anyhow::Context;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use jampin_core::area::{Area, solve_area};
 use jampin_core::follow::shot_part;
-use jampin_core::formats::{FrameCount, NamedTrack, PinFile, PinRequest, samples_csv};
+use jampin_core::formats::{AreaRequest, FrameCount, NamedTrack, PinFile, PinRequest, samples_csv};
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource, Scene};
 use jampin_core::matching::{NEIGHBOURHOOD, choose_pattern, choose_search};
@@ -37,15 +38,26 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     let film = Film::open(&tools, (&args.clip, scratch.path()), in_colour, args.range.as_deref())?;
     let range = range_of(args.range.as_deref(), film.frames)?;
     file.pins.iter().try_for_each(|pin| check(pin, &film, range))?;
+    let areas = file.areas.iter().map(|request| area_of(request, &film, range)).collect::<Result<Vec<_>, _>>()?;
     // With few pins, several threads work on one.
     let each = args.threads.div_ceil(file.pins.len().max(1)).max(1);
     let threads = rayon::ThreadPoolBuilder::new().num_threads(args.threads.max(1)).build()?;
-    let tracks: Result<Vec<Track>, MediaError> =
-        threads.install(|| file.pins.par_iter().map(|pin| film.solve(pin, range, each)).collect());
-    let tracks = tracks.map_err(media_error)?;
-    let named: Vec<NamedTrack<'_>> =
-        file.pins.iter().zip(&tracks).map(|(pin, track)| NamedTrack { name: &pin.name, track }).collect();
+    let (pins, areas) = threads.install(|| {
+        rayon::join(
+            || file.pins.par_iter().map(|pin| film.solve(pin, range, each)).collect::<Result<Vec<_>, _>>(),
+            || areas.par_iter().map(|(name, area)| film.solve_area(name, area, range)).collect::<Result<Vec<_>, _>>(),
+        )
+    });
+    let names = file.pins.iter().map(|pin| pin.name.clone());
+    let pins = names.zip(pins.map_err(media_error)?);
+    let tracks: Vec<(String, Track)> = pins.chain(areas.map_err(media_error)?.into_iter().flatten()).collect();
+    let named: Vec<NamedTrack<'_>> = tracks.iter().map(|(name, track)| NamedTrack { name, track }).collect();
     write(&args.out, &samples_csv(&named, range, FrameCount::From(0)))
+}
+
+fn area_of<'a>(request: &'a AreaRequest, film: &Film, range: FrameRange) -> anyhow::Result<(&'a str, Area)> {
+    let area = request.checked(film.info.size, range);
+    Ok((&request.name, area.map_err(|problem| bad_input(format!("area {:?}: {problem}", request.name)))?))
 }
 
 fn media_error(error: MediaError) -> anyhow::Error {
@@ -163,6 +175,21 @@ impl Film {
                 request.name
             ))),
         }
+    }
+
+    /// The samples of every point of an area's outline, each under a name of its own.
+    fn solve_area(&self, name: &str, area: &Area, range: FrameRange) -> Result<Vec<(String, Track)>, MediaError> {
+        let part = shot_part(range, &self.cuts, area.frame);
+        let solution = solve_area(&mut self.planes(), area, part)?.ok_or_else(|| {
+            MediaError::BadInput(format!(
+                "area {name:?}: there is nothing in it on frame {} that could be followed; draw it round something with \
+                 contrast or a clear edge",
+                area.frame
+            ))
+        })?;
+        let track =
+            |point: &Point| solution.places.iter().map(|(frame, place)| (*frame, place.sample(*point))).collect();
+        Ok(area.outline.0.iter().enumerate().map(|(i, point)| (format!("{name}/{i}"), track(point))).collect())
     }
 
     fn settle(&self, request: &PinRequest, planes: &mut StoredPlanes, part: FrameRange) -> Result<Pin, MediaError> {

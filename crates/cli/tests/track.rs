@@ -52,6 +52,43 @@ fn a_moving_square_is_followed_both_ways() {
 }
 
 #[test]
+fn an_area_is_followed_as_a_whole_and_gives_the_points_of_its_outline() {
+    let dir = tempfile::tempdir().unwrap();
+    let film = moving_square(dir.path());
+    let areas = r#"{"areas":[{"name":"square","frame":10,"outline":[[83,83],[117,83],[117,117],[83,117]]}],
+        "pins":[{"name":"middle","frame":10,"x":100,"y":100}]}"#;
+    let (code, csv, stderr) = track(&film, areas, &[]);
+    assert_eq!(code, Some(0), "{stderr}");
+    let rows: Vec<Vec<&str>> = csv.lines().skip(1).map(|line| line.split(',').collect()).collect();
+    assert_eq!(rows.len(), 25 * 5);
+    for row in rows.iter().filter(|row| row[1].starts_with("square/")) {
+        let (frame, x, y): (f64, f64, f64) =
+            (row[0].parse().unwrap(), row[2].parse().unwrap(), row[3].parse().unwrap());
+        let (right, down) = match row[1] {
+            "square/0" => (83.0, 83.0),
+            "square/1" => (117.0, 83.0),
+            "square/2" => (117.0, 117.0),
+            _ => (83.0, 117.0),
+        };
+        let off = (x - right - 4.0 * (frame - 10.0)).hypot(y - down - 2.0 * (frame - 10.0));
+        assert!(off < 0.3, "{row:?} is off by {off}");
+        assert_eq!(row[5], if row[0] == "10" { "guide" } else { "found" }, "{row:?}");
+    }
+}
+
+#[test]
+fn an_area_that_cannot_be_followed_is_explained() {
+    let dir = tempfile::tempdir().unwrap();
+    let film = moving_square(dir.path());
+    let outside = r#"{"areas":[{"name":"far","frame":0,"outline":[[900,0],[990,0],[990,80]]}]}"#;
+    let (code, _, stderr) = track(&film, outside, &[]);
+    assert_eq!((code, stderr.lines().count()), (Some(2), 1), "{stderr}");
+    assert!(stderr.contains("far") && stderr.contains("320 x 240"), "{stderr}");
+    let late = r#"{"areas":[{"name":"late","frame":40,"outline":[[9,0],[90,0],[90,80]]}]}"#;
+    assert!(track(&film, late, &[]).2.contains("0..24"));
+}
+
+#[test]
 fn threads_change_nothing() {
     let dir = tempfile::tempdir().unwrap();
     let film = moving_square(dir.path());

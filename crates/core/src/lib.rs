@@ -17,6 +17,7 @@
 //! - [`matching`]: where a pattern is, to the pixel; which spots are worth following
 //! - [`align`]: where it is below the pixel, and how sure that is
 //! - [`locate`]: where the subject is, robustly and roughly
+//! - [`area`]: where a flat face is that was outlined by hand
 //! - [`follow`]: the live pass from frame to frame
 //! - [`solve`]: the path over the whole shot, and which frames are doubtful
 //! - [`check`]: what a track is judged by: the weave, the pace; how long the shutter was open
@@ -32,6 +33,7 @@
 
 pub mod action;
 pub mod align;
+pub mod area;
 pub mod attachment;
 mod biweight;
 pub mod check;

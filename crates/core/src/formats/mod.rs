@@ -1,5 +1,6 @@
 //! Open data as text, in and out. docs/formats.md describes each for people.
 
+mod areas;
 mod count;
 mod drawable_tracks;
 mod import;
@@ -14,6 +15,7 @@ mod svg;
 mod table;
 mod webvtt;
 
+pub use areas::{AreaProblem, AreaRequest};
 pub use count::FrameCount;
 pub use drawable_tracks::{Contour, DrawnArt, Outlined};
 pub use import::Mapping;

@@ -3,17 +3,22 @@
 use serde::Deserialize;
 use thiserror::Error;
 
+use super::AreaRequest;
 use crate::geometry::Point;
 use crate::pin::{Channel, Filter, ReferencePolicy};
 use crate::time::Frame;
 use crate::track::MotionModel;
 
-/// The file: a list of pins.
+/// The file: pins, areas, or both.
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct PinFile {
     /// The pins, in the order of the rows that come out.
+    #[serde(default)]
     pub pins: Vec<PinRequest>,
+    /// The areas, whose rows come after those of the pins.
+    #[serde(default)]
+    pub areas: Vec<AreaRequest>,
 }
 
 /// One pin as asked for.
@@ -94,13 +99,13 @@ pub enum PinFileError {
     /// It is not JSON of the right form.
     #[error("the pins file cannot be read: {0}")]
     Form(#[from] serde_json::Error),
-    /// It has no pin.
+    /// It has no pin and no area.
     #[error(
-        "the pins file lists no pin; write at least one, as in {{\"pins\":[{{\"name\":\"lamp\",\"frame\":0,\"x\":412.5,\"y\":230.5}}]}}"
+        "the pins file lists no pin and no area; write at least one, as in {{\"pins\":[{{\"name\":\"lamp\",\"frame\":0,\"x\":412.5,\"y\":230.5}}]}}"
     )]
     Empty,
     /// A name is used twice.
-    #[error("the name {0:?} is used by two pins; each needs a name of its own")]
+    #[error("the name {0:?} is used twice; every pin and area needs a name of its own")]
     SameName(String),
 }
 
@@ -108,15 +113,16 @@ impl PinFile {
     /// Reads and checks the file's text.
     pub fn parse(text: &str) -> Result<Self, PinFileError> {
         let file: Self = serde_json::from_str(text)?;
-        if file.pins.is_empty() {
+        let areas = file.areas.iter().map(|area| &area.name);
+        let mut names: Vec<&String> = file.pins.iter().map(|pin| &pin.name).chain(areas).collect();
+        if names.is_empty() {
             return Err(PinFileError::Empty);
         }
-        for (i, pin) in file.pins.iter().enumerate() {
-            if file.pins[..i].iter().any(|other| other.name == pin.name) {
-                return Err(PinFileError::SameName(pin.name.clone()));
-            }
+        names.sort();
+        match names.windows(2).find(|two| two[0] == two[1]) {
+            Some(two) => Err(PinFileError::SameName(two[0].clone())),
+            None => Ok(file),
         }
-        Ok(file)
     }
 }
 
@@ -157,6 +163,8 @@ mod tests {
     #[test]
     fn mistakes_are_explained() {
         assert!(PinFile::parse("{}").unwrap_err().to_string().contains("pins"));
+        let areas = r#"{"areas":[{"name":"a","frame":0,"outline":[[0,0],[9,0],[0,9]]}],"pins":[{"name":"a","frame":0,"x":1,"y":1}]}"#;
+        assert!(PinFile::parse(areas).unwrap_err().to_string().contains("\"a\""));
         assert!(PinFile::parse(r#"{"pins":[]}"#).unwrap_err().to_string().contains("at least one"));
         let twice = r#"{"pins":[{"name":"a","frame":0,"x":1,"y":1},{"name":"a","frame":0,"x":1,"y":1}]}"#;
         assert!(PinFile::parse(twice).unwrap_err().to_string().contains("\"a\""));

@@ -85,6 +85,26 @@ impl Window {
         Self { left: part.left + self.left, top: part.top + self.top, ..part }
     }
 
+    /// The same part at half the size, by means of four. Its columns and rows count in the picture of half the size.
+    ///
+    /// # Panics
+    /// When it does not begin at an even column and row, or has no four pixels.
+    pub(crate) fn halved(&self) -> Self {
+        assert!(self.left % 2 == 0 && self.top % 2 == 0, "a window is halved from an even corner");
+        let size = Size::new(self.plane.size.width / 2, self.plane.size.height / 2);
+        let mut data = Vec::with_capacity(size.area());
+        for row in 0..size.height as usize {
+            let (upper, lower) = (self.plane.row(2 * row), self.plane.row(2 * row + 1));
+            let pairs = upper.as_chunks::<2>().0.iter().zip(lower.as_chunks::<2>().0);
+            data.extend(pairs.map(|(a, b)| {
+                let sum = u16::from(a[0]) + u16::from(a[1]) + u16::from(b[0]) + u16::from(b[1]);
+                ((sum + 2) / 4) as u8
+            }));
+        }
+        let plane = Plane::new(size, data).expect("a window that is halved has four pixels");
+        Self { plane, left: self.left / 2, top: self.top / 2 }
+    }
+
     /// Copies the rectangle `rect` (picture coordinates) row by row, repeating edge pixels where it reaches beyond
     /// the window, and hands each row to `put`.
     pub(crate) fn rows_of(&self, rect: PixelRect, mut put: impl FnMut(usize, &[u8])) {

@@ -164,6 +164,28 @@ impl SmoothPatch {
         true
     }
 
+    /// Samples points that `map` puts down in the picture, with derivatives by the points' own coordinates. `None` for
+    /// each that lies outside of the patch.
+    pub(crate) fn sample_points<'a>(
+        &'a self,
+        map: &'a Homography,
+        points: &'a [[f32; 2]],
+    ) -> impl Iterator<Item = Option<[f32; 3]>> + 'a {
+        let [[a, b, c], [d, e, f], [g, h, i]] = *map.rows();
+        points.iter().map(move |&[u, v]| {
+            let (u, v) = (f64::from(u), f64::from(v));
+            let w = 1.0 / (g * u + h * v + i);
+            let (x, y) = ((a * u + b * v + c) * w, (d * u + e * v + f) * w);
+            // What is behind the camera is nowhere.
+            if w.is_nan() || w <= 0.0 || !self.holds(Point::new(x, y)) {
+                return None;
+            }
+            let [value, dx, dy] = self.value_and_slopes(x, y);
+            let (dx, dy) = (f64::from(dx) * w, f64::from(dy) * w);
+            Some([value, (dx * (a - g * x) + dy * (d - g * y)) as f32, (dx * (b - h * x) + dy * (e - h * y)) as f32])
+        })
+    }
+
     /// Without perspective: no division, and the derivatives turn all alike. Places are counted from the patch's
     /// corner, where single precision is good to some hundred-thousandths of a pixel.
     fn sample_sheared(&self, map: &Homography, cols: usize, rows: usize, out: &mut PatchSamples) {
@@ -185,7 +207,8 @@ impl SmoothPatch {
 
     fn holds(&self, at: Point) -> bool {
         let (x, y) = (at.x - 0.5 - f64::from(self.left), at.y - 0.5 - f64::from(self.top));
-        x >= 1.0 && y >= 1.0 && x < self.cols as f64 - 2.0 && y < self.rows as f64 - 2.0
+        // A little less than the last pixel: in single precision the place is rounded, also upwards.
+        x >= 1.0 && y >= 1.0 && x < self.cols as f64 - 2.001 && y < self.rows as f64 - 2.001
     }
 
     #[inline]
@@ -299,6 +322,18 @@ mod tests {
             let down = (value_at(x, y + step).0 - value_at(x, y - step).0) / (2.0 * step);
             assert!((dx - across).abs() < 0.02 && (dy - down).abs() < 0.02, "{dx} {across} {dy} {down}");
         }
+    }
+
+    #[test]
+    fn a_place_that_rounds_to_the_edge_is_outside() {
+        let plane = Plane::from_fn(Size::new(4000, 8), |col, _| (col % 251) as u8);
+        let (window, rect) = whole(&plane);
+        let mut patch = SmoothPatch::default();
+        patch.load(&window, rect);
+        // One step of double precision before the last place that has all its neighbours.
+        let at = Point::new(f64::from_bits(4000.5f64.to_bits() - 1), 4.5);
+        let mut found = patch.sample_points(&Homography::shift(at), &[[0.0, 0.0]]).collect::<Vec<_>>();
+        assert_eq!(found.pop(), Some(None));
     }
 
     #[test]

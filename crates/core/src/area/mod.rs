@@ -1,0 +1,20 @@
+//! Areas: flat faces that a person has outlined, followed as a whole.
+//!
+//! A face is aligned directly to the picture in which it was outlined, never to the frame before, so it does not
+//! drift: coarse to fine, with robust weights, under changing light, with what covers it left out cell by cell
+//! ([`fit`]), as soft as the frame is ([`face`]). Where it was lost it is searched for ([`search`]). The whole shot is
+//! gone through both ways from every frame that a person has set ([`solve`]).
+
+mod face;
+mod fit;
+mod outline;
+mod place;
+mod pyramid;
+mod search;
+mod solve;
+#[cfg(test)]
+mod tests;
+
+pub use outline::Outline;
+pub use place::Place;
+pub use solve::{Area, AreaSolution, solve_area};

@@ -1,0 +1,51 @@
+//! Where a face is on one frame.
+
+use crate::align::{MOST_COLUMNS, columns_of};
+use crate::geometry::{Homography, Point};
+use crate::track::{Covariance, MotionModel, Sample, SampleState};
+
+/// Where a face is on one frame, and how sure that is.
+#[derive(Clone, Debug)]
+pub struct Place {
+    /// From the picture in which it was outlined to this one.
+    pub map: Homography,
+    /// Whether it is seen.
+    pub state: SampleState,
+    /// Correlation of the face with what is seen of it, 0 to 1.
+    pub matched: f64,
+    /// Share of the face that lies in the picture and is not covered.
+    pub seen: f64,
+    /// The middle about which the numbers below count, in the picture in which it was outlined.
+    pub(super) centre: Point,
+    pub(super) motion: MotionModel,
+    /// Covariance of the motion's numbers.
+    pub(super) covariance: [[f64; MOST_COLUMNS]; MOST_COLUMNS],
+}
+
+impl Place {
+    /// Where it was set by hand, or is only predicted.
+    pub(super) fn bare(map: Homography, state: SampleState, centre: Point) -> Self {
+        let matched = if state == SampleState::Guide { 1.0 } else { 0.0 };
+        let covariance = [[0.0; MOST_COLUMNS]; MOST_COLUMNS];
+        Self { map, state, matched, seen: matched, centre, motion: MotionModel::Position, covariance }
+    }
+
+    /// A point of the face on this frame; `at` is where it was in the picture in which the face was outlined.
+    pub fn sample(&self, at: Point) -> Sample {
+        let place = self.map.apply(at);
+        let covariance = if self.state == SampleState::Found { self.covariance_at(at) } else { Covariance::default() };
+        Sample { solved: true, ..Sample::bare(place, self.matched, covariance, self.state) }
+    }
+
+    /// The numbers' covariance, seen at a point through the derivatives of its place by each of them.
+    fn covariance_at(&self, at: Point) -> Covariance {
+        let from = at - self.centre;
+        let by = [[1.0, 0.0], [0.0, 1.0]].map(|axis| columns_of(self.motion, axis, [from.x, from.y]));
+        let product = |a: usize, b: usize| -> f64 {
+            let row = |i: usize| (0..MOST_COLUMNS).map(|j| self.covariance[i][j] * by[b][j]).sum::<f64>();
+            (0..MOST_COLUMNS).map(|i| by[a][i] * row(i)).sum()
+        };
+        let local = self.map.checked_after(&Homography::shift(at)).map(|map| map.warp()).unwrap_or_default();
+        Covariance::new([product(0, 0), product(0, 1), product(1, 1)]).seen_through(&local)
+    }
+}

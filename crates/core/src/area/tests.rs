@@ -1,0 +1,295 @@
+//! Faces on made shots whose motion is known exactly.
+
+use std::f64::consts::PI;
+
+use super::*;
+use crate::geometry::{Homography, Point, Size};
+use crate::image::{Blur, Plane, PlaneStack};
+use crate::time::{Frame, FrameRange};
+use crate::track::SampleState;
+
+const SIZE: Size = Size::new(480, 320);
+const FRAMES: u32 = 48;
+/// The face on frame 0: a box of 180x120 pixels.
+const FACE: [Point; 4] =
+    [Point::new(150.0, 100.0), Point::new(330.0, 100.0), Point::new(330.0, 220.0), Point::new(150.0, 220.0)];
+const MIDDLE: Point = Point::new(240.0, 160.0);
+/// Standard deviation of the noise, in grey levels.
+const NOISE: f64 = 2.0;
+
+fn hash(x: i64, y: i64, seed: u64) -> f64 {
+    let mut n = (x as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ (y as u64).wrapping_mul(0xc2b2_ae3d_27d4_eb4f) ^ seed;
+    n = (n ^ (n >> 31)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    n = (n ^ (n >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+    ((n ^ (n >> 31)) >> 11) as f64 / (1u64 << 53) as f64
+}
+
+/// Smooth noise between 0 and 1 that varies over about a unit.
+fn smooth_noise(at: Point, seed: u64) -> f64 {
+    let (col, row) = (at.x.floor(), at.y.floor());
+    let ease = |t: f64| t * t * (3.0 - 2.0 * t);
+    let (u, v) = (ease(at.x - col), ease(at.y - row));
+    let value = |i: i64, j: i64| hash(col as i64 + i, row as i64 + j, seed);
+    let line = |j: i64| value(0, j) + (value(1, j) - value(0, j)) * u;
+    line(0) + (line(1) - line(0)) * v
+}
+
+/// A wall: coarse and fine texture.
+fn wall(at: Point, seed: u64) -> f64 {
+    let octave = |length: f64, n: u64| smooth_noise(Point::new(at.x / length, at.y / length), seed ^ n) - 0.5;
+    128.0 + 90.0 * octave(29.0, 1) + 70.0 * octave(11.0, 2) + 40.0 * octave(5.0, 3)
+}
+
+/// A shot of one face before a background.
+struct Trial {
+    /// From frame 0 to a frame.
+    map: fn(f64) -> Homography,
+    /// What the light makes of a brightness at a place of the picture.
+    light: fn(f64, Point, f64) -> f64,
+    /// Standard deviation of the defocus on a frame.
+    defocus: fn(f64) -> f64,
+    /// What lies on top at a place of a frame.
+    cover: fn(f64, Point) -> Option<f64>,
+    /// The face itself.
+    face: fn(Point) -> Option<f64>,
+}
+
+fn box_of_wall(at: Point) -> Option<f64> {
+    let [a, _, c, _] = FACE;
+    let inside = at.x > a.x - 30.0 && at.x < c.x + 30.0 && at.y > a.y - 30.0 && at.y < c.y + 30.0;
+    inside.then(|| wall(at, 7))
+}
+
+impl Default for Trial {
+    fn default() -> Self {
+        Self {
+            map: |_| Homography::shift(Point::default()),
+            light: |value, _, _| value,
+            defocus: |_| 0.0,
+            cover: |_, _| None,
+            face: box_of_wall,
+        }
+    }
+}
+
+impl Trial {
+    fn frame(&self, number: u32) -> Plane {
+        let t = f64::from(number);
+        let back = (self.map)(t).inverse().expect("no face is edge on");
+        let (width, height) = (SIZE.width as usize, SIZE.height as usize);
+        let colour = |at: Point| {
+            let seen = (self.cover)(t, at).or_else(|| (self.face)(back.apply(at)));
+            seen.unwrap_or_else(|| wall(Point::new(at.x + 0.4 * t, at.y), 99))
+        };
+        let mut values: Vec<f32> = (0..width * height)
+            .map(|i| {
+                let corner = Point::new((i % width) as f64, (i / width) as f64);
+                let parts = [(0.25, 0.25), (0.75, 0.25), (0.25, 0.75), (0.75, 0.75)];
+                (parts.iter().map(|(x, y)| colour(corner + Point::new(*x, *y))).sum::<f64>() / 4.0) as f32
+            })
+            .collect();
+        Blur { sigma: (self.defocus)(t), along: Point::default() }.soften(&mut values, width);
+        Plane::from_fn(SIZE, |col, row| {
+            let (col, row) = (i64::from(col), i64::from(row));
+            let i = row as usize * width + col as usize;
+            let at = Point::new(col as f64, row as f64);
+            // Box & Muller 1958.
+            let (a, b) = (hash(col, row, u64::from(number)), hash(col, row, 1000 + u64::from(number)));
+            let noise = NOISE * (-2.0 * a.max(1e-12).ln()).sqrt() * (2.0 * PI * b).cos();
+            ((self.light)(f64::from(values[i]), at, t) + noise).round().clamp(0.0, 255.0) as u8
+        })
+    }
+
+    fn film(&self) -> PlaneStack {
+        PlaneStack::new((0..FRAMES).map(|number| self.frame(number)).collect()).expect("frames of one size")
+    }
+
+    fn solve(&self, name: &str, area: &Area) -> AreaSolution {
+        let mut film = self.film();
+        write_for_others(name, self, &film);
+        let part = FrameRange { first: Frame(0), last: Frame(FRAMES - 1) };
+        solve_area(&mut film, area, part).expect("it is in memory").expect("there is something to follow")
+    }
+
+    /// Distances of the corners from the truth, over all frames on which it is found: the worst, and of all the root of
+    /// the mean square; with the number of frames.
+    fn errors(&self, solution: &AreaSolution) -> (f64, f64, usize) {
+        let found = solution.places.iter().filter(|(_, place)| place.state == SampleState::Found);
+        let mut all = Vec::new();
+        for (frame, place) in found.clone() {
+            let truth = (self.map)(f64::from(frame.0));
+            all.extend(FACE.map(|corner| place.sample(corner).at.distance(truth.apply(corner))));
+        }
+        let worst = all.iter().copied().fold(0.0, f64::max);
+        (worst, (all.iter().map(|off| off * off).sum::<f64>() / all.len().max(1) as f64).sqrt(), found.count())
+    }
+}
+
+/// Where `JAMPIN_AREA_TRIALS` names a folder: the frames there as bytes, and the truth, for `areas_opencv.py`.
+#[expect(clippy::disallowed_methods, reason = "other programs read files")]
+fn write_for_others(name: &str, trial: &Trial, film: &PlaneStack) {
+    let Ok(folder) = std::env::var("JAMPIN_AREA_TRIALS") else { return };
+    let bytes: Vec<u8> = film.planes().iter().flat_map(|plane| plane.data().iter().copied()).collect();
+    let maps: Vec<_> = (0..FRAMES).map(|frame| *(trial.map)(f64::from(frame)).rows()).collect();
+    let face = FACE.map(|corner| [corner.x, corner.y]);
+    let truth = serde_json::json!({ "size": [SIZE.width, SIZE.height], "face": face, "maps": maps });
+    std::fs::write(format!("{folder}/{name}.gray"), bytes).unwrap();
+    std::fs::write(format!("{folder}/{name}.json"), truth.to_string()).unwrap();
+}
+
+fn area() -> Area {
+    Area { frame: Frame(0), outline: Outline(FACE.to_vec()), keep_outs: Vec::new(), motion: None, guides: Vec::new() }
+}
+
+/// About the middle of the face: turned in depth about an axis of the picture by an angle, seen from so many pixels.
+fn turned(angle: f64, axis: Point) -> Homography {
+    let (sin, cos) = angle.sin_cos();
+    let (x, y) = (axis.x, axis.y);
+    let distance = 700.0;
+    // Across the axis it is foreshortened, and what comes nearer is larger.
+    let rows = [
+        [x * x + cos * y * y, x * y - cos * x * y, 0.0],
+        [x * y - cos * x * y, y * y + cos * x * x, 0.0],
+        [-sin * y / distance, sin * x / distance, 1.0],
+    ];
+    Homography::shift(MIDDLE).after(&Homography::new(rows)).after(&Homography::shift(Point::default() - MIDDLE))
+}
+
+fn told(name: &str, trial: &Trial, area: &Area) -> (f64, f64, usize) {
+    let solution = trial.solve(name, area);
+    let (worst, root, found) = trial.errors(&solution);
+    if std::env::var("AREA_VERBOSE").is_ok() {
+        for (frame, place) in &solution.places {
+            let truth = (trial.map)(f64::from(frame.0));
+            let off = FACE.map(|corner| place.sample(corner).at.distance(truth.apply(corner)));
+            println!("  {frame} {:?} match {:.3} seen {:.2} off {off:.2?}", place.state, place.matched, place.seen);
+        }
+    }
+    println!("{name}: worst {worst:.3}, rms {root:.3}, found {found}, {:?}", solution.motion);
+    (worst, root, found)
+}
+
+const WAVE: f64 = 2.0 * PI / FRAMES as f64;
+
+#[test]
+fn a_wall_that_turns_by_45_degrees_is_held() {
+    let trial = Trial {
+        map: |t| {
+            Homography::shift(Point::new(12.0 * (WAVE * t).sin(), 5.0 * (2.0 * WAVE * t).sin()))
+                .after(&turned(PI / 4.0 * (WAVE * t / 2.0).sin(), Point::new(0.6, 0.8)))
+        },
+        ..Trial::default()
+    };
+    let (worst, _, found) = told("turning", &trial, &area());
+    assert_eq!(found, 47);
+    assert!(worst < 0.5, "{worst}");
+}
+
+#[test]
+fn half_outside_of_the_picture_it_is_held() {
+    let trial =
+        Trial { map: |t| Homography::shift(Point::new(-240.0 * (WAVE * t / 2.0).sin(), 0.0)), ..Trial::default() };
+    let (worst, _, found) = told("half outside", &trial, &area());
+    assert_eq!(found, 47);
+    assert!(worst < 0.5, "{worst}");
+}
+
+#[test]
+fn out_of_focus_it_is_held() {
+    let trial = Trial {
+        map: |t| Homography::shift(Point::new(0.9 * t, 8.0 * (WAVE * t).sin())),
+        defocus: |t| 6.0 * (WAVE * t / 2.0).sin(),
+        ..Trial::default()
+    };
+    let (worst, _, found) = told("defocus", &trial, &area());
+    assert_eq!(found, 47);
+    assert!(worst < 1.0, "{worst}");
+}
+
+#[test]
+fn who_walks_past_does_not_carry_it_away() {
+    let trial = Trial {
+        map: |t| {
+            Homography::shift(Point::new(0.7 * t, 0.0)).after(&turned(0.2 * (WAVE * t).sin(), Point::new(0.0, 1.0)))
+        },
+        cover: |t, at| {
+            let left = 60.0 + 7.0 * t;
+            (at.x > left && at.x < left + 60.0 && at.y > 60.0).then(|| wall(Point::new(at.x - left, at.y), 55) * 0.6)
+        },
+        ..Trial::default()
+    };
+    let (worst, _, found) = told("walker", &trial, &area());
+    assert_eq!(found, 47);
+    assert!(worst < 0.5, "{worst}");
+}
+
+#[test]
+fn light_that_changes_does_not_move_it() {
+    let trial = Trial {
+        map: |t| Homography::shift(Point::new(0.8 * t, 4.0 * (WAVE * t).sin())),
+        light: |value, at, t| {
+            let gain = (1.0 + 0.4 * (WAVE * t).sin()) * if (t as u32).is_multiple_of(2) { 1.04 } else { 0.96 };
+            gain * (value - 128.0) + 128.0 + 12.0 * (WAVE * t).sin() + 0.06 * (at.x - 240.0) * (WAVE * t).sin()
+        },
+        ..Trial::default()
+    };
+    let (worst, _, found) = told("light", &trial, &area());
+    assert_eq!(found, 47);
+    assert!(worst < 0.5, "{worst}");
+}
+
+#[test]
+fn it_is_held_while_it_grows_by_three() {
+    let trial = Trial {
+        map: |t| {
+            let scale = 3f64.powf(t / f64::from(FRAMES - 1)) * 0.9;
+            let grown = Homography::new([[scale, 0.0, 0.0], [0.0, scale, 0.0], [0.0, 0.0, 1.0]]);
+            let first = Homography::new([[1.0 / 0.9, 0.0, 0.0], [0.0, 1.0 / 0.9, 0.0], [0.0, 0.0, 1.0]]);
+            Homography::shift(MIDDLE).after(&grown).after(&first).after(&Homography::shift(Point::default() - MIDDLE))
+        },
+        ..Trial::default()
+    };
+    let (worst, _, found) = told("growth", &trial, &area());
+    assert_eq!(found, 47);
+    assert!(worst < 1.0, "{worst}");
+}
+
+#[test]
+fn a_plain_ball_is_held_by_its_edge() {
+    let trial = Trial {
+        map: |t| Homography::shift(Point::new(90.0 * (WAVE * t).sin(), 40.0 * (2.0 * WAVE * t).sin())),
+        face: |at| (at.distance(MIDDLE) < 32.0).then_some(205.0),
+        ..Trial::default()
+    };
+    let round = (0..16).map(|i| f64::from(i) * PI / 8.0);
+    let ball = Area {
+        outline: Outline(round.map(|a| MIDDLE + Point::new(33.0 * a.cos(), 33.0 * a.sin())).collect()),
+        ..area()
+    };
+    let solution = trial.solve("ball", &ball);
+    let off = solution
+        .places
+        .iter()
+        .filter(|(_, place)| place.state == SampleState::Found)
+        .map(|(frame, place)| place.sample(MIDDLE).at.distance((trial.map)(f64::from(frame.0)).apply(MIDDLE)));
+    let (count, worst) = off.fold((0, 0f64), |(count, worst), off| (count + 1, worst.max(off)));
+    println!("ball: worst {worst:.3}, found {count}, {:?}", solution.motion);
+    assert_eq!(count, 47);
+    assert!(worst < 1.0, "{worst}");
+}
+
+#[test]
+fn hidden_it_is_said_to_be_and_found_again() {
+    let trial = Trial {
+        map: |t| Homography::shift(Point::new(1.2 * t, 0.0)),
+        cover: |t, at| (15.0..24.0).contains(&t).then(|| wall(at, 31)),
+        ..Trial::default()
+    };
+    let solution = trial.solve("hidden", &area());
+    for (frame, place) in &solution.places {
+        let wanted = (15..24).contains(&frame.0);
+        assert_eq!(place.state == SampleState::Hidden, wanted, "frame {frame}: {:?}", place.state);
+    }
+    let (worst, ..) = trial.errors(&solution);
+    assert!(worst < 0.5, "{worst}");
+}

@@ -1,0 +1,178 @@
+//! The areas of `pins.json`.
+
+use serde::Deserialize;
+use thiserror::Error;
+
+use crate::area::{Area, Outline};
+use crate::geometry::{Homography, Point, Size};
+use crate::motion::{Match, fit_most};
+use crate::time::{Frame, FrameRange};
+use crate::track::{Covariance, MotionModel};
+
+/// Points of an outline at most.
+const MOST_POINTS: usize = 200;
+/// Pixels that an outline has to hold at least: less is a spot, not a face.
+const LEAST_PIXELS: f64 = 100.0;
+
+/// One area as asked for.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct AreaRequest {
+    /// Name in the results, followed by the number of a point: `gable/0`.
+    pub name: String,
+    /// Frame on which it is outlined.
+    pub frame: Frame,
+    /// The points round it, in order, in pixels.
+    pub outline: Vec<[f64; 2]>,
+    /// How much of the motion counts; nothing for as little as explains it.
+    #[serde(default)]
+    pub motion: Option<MotionModel>,
+    /// What is left out, on the same frame.
+    #[serde(default)]
+    pub keep_outs: Vec<OutlineRequest>,
+    /// Where the outline is on other frames, as set by hand.
+    #[serde(default)]
+    pub guides: Vec<OutlineOnFrame>,
+}
+
+/// A closed line.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct OutlineRequest {
+    /// The points, in order, in pixels.
+    pub outline: Vec<[f64; 2]>,
+}
+
+/// The area's outline on another frame: the same points in the same order.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct OutlineOnFrame {
+    /// On this frame.
+    pub frame: Frame,
+    /// The points, in pixels.
+    pub outline: Vec<[f64; 2]>,
+}
+
+/// Pixels of the box round an outline at most: more is the picture as a whole, and would take all memory.
+const MOST_PIXELS: f64 = 4e6;
+
+/// Why an area cannot be followed as asked for.
+#[derive(Debug, Error)]
+pub enum AreaProblem {
+    /// Too few or too many points.
+    #[error("an outline has 3 to {MOST_POINTS} points, this one has {0}")]
+    Points(usize),
+    /// It holds next to nothing, or is no number.
+    #[error("an outline has to hold {LEAST_PIXELS} pixels or more; draw it larger")]
+    Small,
+    /// It is larger than anything that is followed as one face.
+    #[error("the box round the outline holds more than {} million pixels; draw it round a smaller part", MOST_PIXELS / 1e6)]
+    Large,
+    /// It is not in the picture.
+    #[error("the outline lies outside of the picture of {width} x {height} pixels", width = .0.width, height = .0.height)]
+    Outside(Size),
+    /// A guide is no other place of the same outline.
+    #[error("the guide on frame {0} has to have the outline's own points, in the same order, and hold something")]
+    Guide(Frame),
+    /// It is on a frame that is not looked at.
+    #[error("frame {frame} is not in {}..{}", range.first, range.last)]
+    Frame {
+        /// Which.
+        frame: Frame,
+        /// What is looked at.
+        range: FrameRange,
+    },
+}
+
+impl AreaRequest {
+    /// What is to be followed, in pictures of this size and frames of this range.
+    pub fn checked(&self, size: Size, range: FrameRange) -> Result<Area, AreaProblem> {
+        let frames = std::iter::once(self.frame).chain(self.guides.iter().map(|guide| guide.frame));
+        if let Some(frame) = frames.into_iter().find(|frame| !range.contains(*frame)) {
+            return Err(AreaProblem::Frame { frame, range });
+        }
+        let outline = checked(&self.outline)?;
+        let seen = outline.bounds().is_some_and(|bounds| {
+            bounds.right > 0.0
+                && bounds.bottom > 0.0
+                && bounds.left < f64::from(size.width)
+                && bounds.top < f64::from(size.height)
+        });
+        if !seen {
+            return Err(AreaProblem::Outside(size));
+        }
+        let keep_outs = self.keep_outs.iter().map(|out| checked(&out.outline)).collect::<Result<_, _>>()?;
+        let guides = self.guides.iter().map(|guide| {
+            let map = moved(&outline, &guide.outline).ok_or(AreaProblem::Guide(guide.frame))?;
+            Ok((guide.frame, map))
+        });
+        let guides = guides.collect::<Result<_, AreaProblem>>()?;
+        Ok(Area { frame: self.frame, outline, keep_outs, motion: self.motion, guides })
+    }
+}
+
+fn checked(points: &[[f64; 2]]) -> Result<Outline, AreaProblem> {
+    if !(3..=MOST_POINTS).contains(&points.len()) {
+        return Err(AreaProblem::Points(points.len()));
+    }
+    let outline = Outline(points.iter().map(|[x, y]| Point::new(*x, *y)).collect());
+    let is_large = outline.pixels().is_finite() && outline.pixels() >= LEAST_PIXELS;
+    let bounds = outline.bounds().filter(|_| is_large).ok_or(AreaProblem::Small)?;
+    let pixels = (bounds.right - bounds.left) * (bounds.bottom - bounds.top);
+    (pixels <= MOST_PIXELS).then_some(outline).ok_or(AreaProblem::Large)
+}
+
+/// The map that takes an outline to other places of its points.
+fn moved(outline: &Outline, to: &[[f64; 2]]) -> Option<Homography> {
+    let to = Outline(to.iter().map(|[x, y]| Point::new(*x, *y)).collect());
+    let is_large = to.pixels().is_finite() && to.pixels() >= LEAST_PIXELS;
+    if to.0.len() != outline.0.len() || !is_large {
+        return None;
+    }
+    let sure = Covariance::new([1.0, 0.0, 1.0]);
+    let pair = |(from, to): (&Point, &Point)| Match { from: *from, to: *to, covariance: sure };
+    let matches: Vec<Match> = outline.0.iter().zip(&to.0).map(pair).collect();
+    Some(fit_most(MotionModel::of_pins(matches.len()), &matches)?.map)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const SIZE: Size = Size::new(640, 360);
+    const RANGE: FrameRange = FrameRange { first: Frame(0), last: Frame(99) };
+
+    fn read(text: &str) -> AreaRequest {
+        serde_json::from_str(text).unwrap()
+    }
+
+    #[test]
+    fn an_area_is_read_with_what_is_left_out_and_its_guides() {
+        let area = read(
+            r#"{"name":"gable","frame":3,"outline":[[100,50],[300,50],[300,200],[100,200]],"motion":"perspective",
+                "keep_outs":[{"outline":[[150,100],[200,100],[200,150]]}],
+                "guides":[{"frame":40,"outline":[[110,60],[310,60],[310,210],[110,210]]}]}"#,
+        )
+        .checked(SIZE, RANGE)
+        .unwrap();
+        assert_eq!((area.frame, area.motion), (Frame(3), Some(MotionModel::Perspective)));
+        assert_eq!((area.outline.0.len(), area.keep_outs.len()), (4, 1));
+        let (frame, map) = area.guides[0];
+        let there = map.apply(Point::new(200.0, 100.0));
+        assert_eq!(frame, Frame(40));
+        assert!(there.distance(Point::new(210.0, 110.0)) < 1e-6, "{there:?}");
+    }
+
+    #[test]
+    fn mistakes_are_explained() {
+        let said = |text: &str| read(text).checked(SIZE, RANGE).unwrap_err().to_string();
+        assert!(said(r#"{"name":"a","frame":0,"outline":[[0,0],[9,9]]}"#).contains("3 to 200 points"));
+        assert!(said(r#"{"name":"a","frame":0,"outline":[[0,0],[9,9],[18,18]]}"#).contains("larger"));
+        assert!(said(r#"{"name":"a","frame":0,"outline":[[0,0],[9e5,9],[18,9e5]]}"#).contains("4 million"));
+        assert!(said(r#"{"name":"a","frame":0,"outline":[[-90,0],[-9,9],[-9,80]]}"#).contains("outside"));
+        assert!(said(r#"{"name":"a","frame":100,"outline":[[0,0],[90,9],[9,80]]}"#).contains("0..99"));
+        let guide =
+            r#"{"name":"a","frame":0,"outline":[[0,0],[90,9],[9,80]],"guides":[{"frame":4,"outline":[[1,1]]}]}"#;
+        assert!(said(guide).contains("frame 4"));
+    }
+}
