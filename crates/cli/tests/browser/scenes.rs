@@ -114,6 +114,15 @@ fn cover(change: &Value) -> Value {
     attachment
 }
 
+fn sparks() -> Value {
+    json!({
+        "id": id(20), "kind": "sparks", "rate": 6.0, "life": 14.0, "speed": 9.0, "direction": 40.0, "spread": 120.0,
+        "pull": 0.4, "size": 4.0, "end_size": 0.3, "streak": 1.0, "softness": 0.8, "colour": "#fff2c0",
+        "end_colour": "#ff6a1f", "stays": true, "place": { "x": 190.0, "y": 110.0 },
+        "show": { "on": true, "opacity": 1.0, "blend": "add" },
+    })
+}
+
 /// Something in front of a label of the same subject.
 fn front(change: &Value) -> Value {
     let outline =
@@ -215,6 +224,7 @@ fn more_scenes(crest: &Value) -> Vec<(&'static str, Vec<Value>)> {
             vec![cover(&json!({ "facing": lying, "outline": "rounded", "effect": { "mosaic": 12 } }))],
         ),
         ("line with an elbow", vec![label(&json!({ "line_course": "elbow" }))]),
+        ("sparks", vec![sparks()]),
         ("label in motion", vec![label(&show(blurred.clone()))]),
         (
             "picture in motion",

@@ -63,6 +63,45 @@ fn a_flare_on_the_headlamp() {
 }
 
 #[test]
+fn sparks_on_a_hand() {
+    with_browser(|server, browser| async move {
+        let (film, truth) = film();
+        let shot = server.shot_of(&server.project("Open day"), &film);
+        browser.goto(&server.address, &format!("/shots/{shot}")).await;
+        browser.until("window.jampin?.bench.loaded && jampin.bench.clip.state === 'ready'").await;
+        let mut hand = Hand { browser: &browser, actions: 0 };
+        hand.go(30).await;
+        hand.click(on_page(&browser, place(&truth, "sleeve", 30)).await).await;
+        browser.until("document.activeElement.id === 'subject-name' && jampin.bench.subject").await;
+        hand.type_name("Guard Pell").await;
+        browser.until("!jampin.bench.working && !jampin.bench.saving && jampin.bench.track?.isSolved()").await;
+        hand.key('d').await;
+        browser.until("jampin.bench.attached?.kind === 'sparks' && !jampin.bench.saving").await;
+        let sparks = "jampin.overlay.scene.drawables(30).filter((one) => one.shape.shape === 'area').length > 2";
+        browser.until(sparks).await;
+        export(&browser, &mut hand).await;
+        let (_, frames) = exported(&server, &shot);
+        println!("sparks on a hand, exported: {} actions", hand.actions);
+        assert!(hand.actions <= 8, "{} actions", hand.actions);
+        // Above the hand the film is brighter in places, by more than its coding makes it; far from it nowhere.
+        let original = jampin_testkit::decode_rgb(&film, 1280, 720);
+        let (x, y) = place(&truth, "sleeve", 30);
+        let brighter = |x: f64, y: f64| {
+            let light = |frames: &[Vec<u8>], at: usize| -> u32 {
+                frames[30][at..at + 3].iter().map(|value| u32::from(*value)).sum()
+            };
+            let places = (0..80usize).flat_map(|row| (0..80usize).map(move |col| (row, col)));
+            let at = |(row, col): (usize, usize)| ((y as usize + row - 40) * 1280 + x as usize + col - 40) * 3;
+            places.filter(|one| light(&frames, at(*one)) > light(&original, at(*one)) + 90).count()
+        };
+        let (near, far) = (brighter(x, y - 40.0), brighter(x + 400.0, y - 40.0));
+        assert!(near > 40 && far == 0, "{near} pixels are brighter near the hand, {far} far off");
+        assert_eq!(browser.axe().await, Vec::<String>::new());
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
 fn names_on_three_people() {
     with_browser(|server, browser| async move {
         let (film, truth) = film();

@@ -90,7 +90,7 @@ mod tests {
     use serde_json::{Value, json};
     use uuid::Uuid;
 
-    use super::super::{AttachmentKind, Boundary, Corner, Cover, CoverEffect, CoverShape, Glow, Orientation};
+    use super::super::{AttachmentKind, Boundary, Corner, Cover, CoverEffect, CoverShape, Glow, Orientation, Sparks};
     use super::*;
     use crate::geometry::Point;
     use crate::path::Easing;
@@ -192,7 +192,7 @@ mod tests {
 
     /// Addresses as keyframes were stored with them. None may ever go from this list: what is stored under it would be
     /// silent.
-    const STORED: [(&str, &[&str]); 6] = [
+    const STORED: [(&str, &[&str]); 7] = [
         (
             "label",
             &[
@@ -234,6 +234,23 @@ mod tests {
         ("picture", &["size.0", "size.1", "place.x", "place.y", "turn"]),
         ("flare", &["size", "rays", "streak", "ring", "ghosts", "place.x", "place.y", "fades_below"]),
         ("cover", &["size.0", "size.1", "place.x", "place.y", "turn", "feather", "effect.blur", "effect.mosaic"]),
+        (
+            "sparks",
+            &[
+                "rate",
+                "life",
+                "speed",
+                "direction",
+                "spread",
+                "pull",
+                "size",
+                "end_size",
+                "streak",
+                "softness",
+                "place.x",
+                "place.y",
+            ],
+        ),
         ("front", &["feather", "brightness.from", "brightness.to", "brightness.softness"]),
     ];
 
@@ -265,11 +282,20 @@ mod tests {
             "ghosts": 3, "fades_below": 0.5,
         });
         let cover = |effect: Value| json!({ "kind": "cover", "id": id, "outline": "box", "size": [40.0, 30.0], "effect": effect });
+        let sparks = serde_json::to_value(Attachment::new(id, AttachmentKind::Sparks(Sparks::default()))).unwrap();
         let front = json!({
             "kind": "front", "id": id, "brightness": { "from": 0.1, "to": 0.6, "softness": 0.1 },
         });
-        let all =
-            [label, boundary, picture, flare, cover(json!({ "blur": 9.0 })), cover(json!({ "mosaic": 16 })), front];
+        let all = [
+            label,
+            boundary,
+            picture,
+            flare,
+            sparks,
+            cover(json!({ "blur": 9.0 })),
+            cover(json!({ "mosaic": 16 })),
+            front,
+        ];
         all.into_iter().map(|stored| serde_json::from_value(stored).unwrap()).collect()
     }
 

@@ -11,6 +11,7 @@ use super::label::Label;
 use super::picture::Picture;
 use super::settings::{NumberMut, SettingProblem};
 use super::show::Show;
+use super::sparks::Sparks;
 
 /// Something that follows a subject.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -42,6 +43,8 @@ pub enum AttachmentKind {
     Flare(Flare),
     /// A cover over a face or a number plate, or over everything else.
     Cover(Cover),
+    /// Small bright bits that fly off it.
+    Sparks(Sparks),
     /// What stands in front of everything further back.
     #[serde(rename = "front")]
     Foreground(ForegroundMatte),
@@ -67,6 +70,7 @@ impl Attachment {
             AttachmentKind::Picture(picture) => picture.check(),
             AttachmentKind::Flare(flare) => flare.check(),
             AttachmentKind::Cover(cover) => cover.check(),
+            AttachmentKind::Sparks(sparks) => sparks.check(),
             AttachmentKind::Foreground(matte) => matte.check(),
         }
     }
@@ -82,6 +86,7 @@ impl Attachment {
             AttachmentKind::Picture(picture) => picture.number(address),
             AttachmentKind::Flare(flare) => flare.number(address),
             AttachmentKind::Cover(cover) => cover.number(address),
+            AttachmentKind::Sparks(sparks) => sparks.number(address),
             AttachmentKind::Foreground(matte) => matte.number(address),
         }
     }
@@ -96,6 +101,7 @@ impl AttachmentKind {
             Self::Picture(_) => "picture",
             Self::Flare(_) => "flare",
             Self::Cover(_) => "cover",
+            Self::Sparks(_) => "sparks",
             Self::Foreground(_) => "piece in front",
         }
     }

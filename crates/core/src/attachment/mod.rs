@@ -17,6 +17,7 @@ mod picture;
 mod reshape;
 mod settings;
 mod show;
+mod sparks;
 mod style;
 mod transition;
 
@@ -33,4 +34,5 @@ pub use orientation::{Axis, Orientation, Takes};
 pub use picture::{Picture, PictureMount};
 pub use settings::SettingProblem;
 pub use show::{Blend, Show};
+pub use sparks::Sparks;
 pub use transition::{Transition, TransitionKind};

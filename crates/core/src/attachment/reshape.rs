@@ -25,6 +25,11 @@ impl AttachmentKind {
                 *size = size.map(|side| side * factor);
                 *rotation += degrees;
             }
+            Self::Sparks(sparks) => {
+                sparks.size *= factor;
+                sparks.speed *= factor;
+                sparks.direction += degrees;
+            }
             Self::Foreground(matte) => reshape_outline(matte, factor, degrees)?,
         }
         Some(kind)

@@ -7,6 +7,7 @@ use super::foreground::ForegroundMatte;
 use super::kind::{Attachment, AttachmentKind};
 use super::label::Label;
 use super::show::Show;
+use super::sparks::Sparks;
 
 impl Attachment {
     /// This attachment in the style of another of the same kind: what it says, where it is and when it is shown stays
@@ -30,6 +31,9 @@ impl Attachment {
             (AttachmentKind::Picture(own), AttachmentKind::Picture(_)) => AttachmentKind::Picture(own.clone()),
             (AttachmentKind::Flare(own), AttachmentKind::Flare(style)) => {
                 AttachmentKind::Flare(Flare { place: own.place, ..style.clone() })
+            }
+            (AttachmentKind::Sparks(own), AttachmentKind::Sparks(style)) => {
+                AttachmentKind::Sparks(Sparks { place: own.place, corners: own.corners.clone(), ..style.clone() })
             }
             (AttachmentKind::Cover(own), AttachmentKind::Cover(style)) => AttachmentKind::Cover(Cover {
                 place: own.place,

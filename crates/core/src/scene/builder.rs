@@ -82,6 +82,7 @@ impl Builder<'_> {
             }
             AttachmentKind::Flare(flare) => Body::Flare(self.flare(flare, from)),
             AttachmentKind::Cover(cover) => Body::Cover(cover),
+            AttachmentKind::Sparks(sparks) => Body::Sparks(sparks),
             AttachmentKind::Foreground(matte) => Body::Foreground(matte),
         };
         let spans = within.into_iter().filter_map(|span| show.within(span)).collect();

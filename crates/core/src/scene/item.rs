@@ -9,8 +9,8 @@ use super::label::PlacedLabel;
 use super::passing::Passing;
 use super::picture::PlacedPicture;
 use super::stance::stance;
-use super::{cover, foreground};
-use crate::attachment::{Attachment, Cover, ForegroundMatte, Orientation, Placement};
+use super::{cover, foreground, sparks};
+use crate::attachment::{Attachment, Cover, ForegroundMatte, Orientation, Placement, Sparks};
 use crate::geometry::{Homography, Point, Rect, Size};
 use crate::time::{Frame, FrameRange};
 
@@ -75,13 +75,14 @@ pub(super) enum Body {
     Picture(PlacedPicture),
     Flare(PlacedFlare),
     Cover(Cover),
+    Sparks(Sparks),
     Foreground(ForegroundMatte),
 }
 
 impl ItemState {
     /// What to paint on a frame, from back to front. A label is moved by `pushed`, so that it keeps apart from others.
     pub fn drawables(&self, frame: Frame, stage: &Stage<'_>, pushed: Point) -> Vec<Drawable> {
-        let Some(span) = self.context.spans.iter().find(|span| span.contains(frame)) else { return Vec::new() };
+        let Some(span) = self.span_on(frame) else { return Vec::new() };
         let context = &self.context;
         let drawables = match &self.body {
             Body::Label(label) => label.drawables(context, frame, stage.picture, pushed),
@@ -89,15 +90,26 @@ impl ItemState {
             Body::Picture(picture) => picture.drawables(context, frame),
             Body::Flare(flare) => flare.drawables(context, frame),
             Body::Cover(settings) => cover::drawables(settings, context, frame),
+            Body::Sparks(settings) => sparks::drawables(settings, context, frame),
             Body::Foreground(matte) => foreground::drawables(matte, context, frame),
         };
         drawables.map(|drawables| self.acted(drawables, frame, *span, stage)).unwrap_or_default()
     }
 
+    /// The span in which it is shown on a frame; sparks that stay behind outlast theirs.
+    fn span_on(&self, frame: Frame) -> Option<&FrameRange> {
+        let after = match &self.body {
+            Body::Sparks(sparks) if sparks.stays => sparks.longest_life(),
+            _ => 0,
+        };
+        let holds = |span: &&FrameRange| span.first <= frame && frame.0 <= span.last.0.saturating_add(after);
+        self.context.spans.iter().rev().find(holds)
+    }
+
     /// Whether entrances and exits are its own: a boundary line is drawn on and off, what stands in front was always
-    /// there.
+    /// there, sparks begin and go out one by one.
     fn comes_by_itself(&self) -> bool {
-        matches!(self.body, Body::Boundary(_) | Body::Foreground(_))
+        matches!(self.body, Body::Boundary(_) | Body::Foreground(_) | Body::Sparks(_))
     }
 
     /// With entrance, exit, keyframes and blur from motion.

@@ -161,3 +161,62 @@ fn settings_out_of_bounds_are_named() {
     );
     assert!(wide.check().unwrap_err().to_string().contains("size"));
 }
+
+/// The middles of all sparks on a frame.
+fn sparks_on(sparks: &Sparks, frame: u32) -> Vec<Point> {
+    let shot = shot(2, AttachmentKind::Sparks(sparks.clone()));
+    let rings = drawables(&shot, frame).into_iter().flat_map(|drawable| match drawable.primitive {
+        Primitive::Area { rings, .. } => rings,
+        other => panic!("{other:?} is no spark"),
+    });
+    rings
+        .map(|ring| ring.iter().fold(Point::default(), |sum, corner| sum + *corner) * (1.0 / ring.len() as f64))
+        .collect()
+}
+
+#[test]
+fn sparks_fly_where_they_are_sent_and_are_the_same_from_any_frame() {
+    let straight = Sparks { spread: 0.0, pull: 0.0, rate: 2.0, life: 10.0, streak: 0.0, ..Sparks::default() };
+    let subject = |frame: u32| flight(frame).apply(Point::new(CORNERS[0].0, CORNERS[0].1));
+    let all = sparks_on(&straight, 40);
+    // Two a frame, each for ten frames or so.
+    assert!((15..=26).contains(&all.len()), "{}", all.len());
+    for at in &all {
+        // Straight up from where the subject was on one of the last frames, by at most one and a half times the speed.
+        let from = (26..=40).map(subject).min_by(|a, b| (a.x - at.x).abs().total_cmp(&(b.x - at.x).abs())).unwrap();
+        assert!((from.x - at.x).abs() < 0.01 && at.y < from.y && from.y - at.y < 6.0 * 1.5 * 15.0, "{at:?} {from:?}");
+    }
+    assert_eq!(all, sparks_on(&straight, 40));
+    assert_ne!(all, sparks_on(&Sparks { seed: 2, ..straight.clone() }, 40));
+    let along = sparks_on(&Sparks { stays: false, ..straight }, 40);
+    assert!(along.iter().all(|at| (at.x - subject(40).x).abs() < 0.01), "{along:?}");
+}
+
+#[test]
+fn sparks_set_off_all_along_a_line_and_fall() {
+    let corners = vec![Corner::Pin(Uuid::from_u128(1)), Corner::Pin(Uuid::from_u128(2))];
+    let still = Sparks { corners, speed: 0.0, pull: 0.5, rate: 8.0, life: 12.0, streak: 0.0, ..Sparks::default() };
+    let all = sparks_on(&Sparks { stays: false, ..still }, 40);
+    let [a, b] = [0, 1].map(|i| flight(40).apply(Point::new(CORNERS[i].0, CORNERS[i].1)));
+    let shares: Vec<f64> = all.iter().map(|at| (at.x - a.x) / (b.x - a.x)).collect();
+    assert!(shares.iter().all(|share| (-0.01..=1.01).contains(share)), "{shares:?}");
+    assert!(shares.iter().any(|share| *share < 0.2) && shares.iter().any(|share| *share > 0.8));
+    for (at, share) in all.iter().zip(&shares) {
+        // By half of the pull times the square of its time, which is no more than the longest life.
+        let fallen = at.y - (a.y + (b.y - a.y) * share);
+        assert!((0.0..=0.25 * (12.0f64 * 1.4 + 1.0).powi(2)).contains(&fallen), "{fallen}");
+    }
+}
+
+#[test]
+fn nothing_sets_off_where_the_subject_is_not() {
+    let sparks = Sparks::default();
+    assert!(sparks_on(&sparks, 5).is_empty());
+    assert!(sparks_on(&sparks, 11).len() < 12, "they have only begun");
+    assert!(!sparks_on(&sparks, 30).is_empty());
+    // Those that were left behind go out in their own time; those that go along are gone with it.
+    let after = [sparks_on(&sparks, 49).len(), sparks_on(&sparks, 58).len()];
+    assert!(after[1] > 0 && after[1] < after[0], "{after:?}");
+    assert!(sparks_on(&Sparks { stays: false, ..sparks.clone() }, 51).is_empty());
+    assert!(sparks_on(&Sparks { life: 5.0, ..sparks }, 58).is_empty());
+}

@@ -19,6 +19,7 @@ mod moved;
 mod passing;
 mod picture;
 mod polyline;
+mod sparks;
 mod stance;
 
 use std::sync::Arc;
@@ -101,7 +102,7 @@ impl Scene {
         self.items.iter().any(|item| match &item.first().body {
             Body::Cover(_) | Body::Foreground(_) => true,
             Body::Flare(flare) => flare.flare.fades_below.is_some(),
-            Body::Label(_) | Body::Boundary(_) | Body::Picture(_) => false,
+            Body::Label(_) | Body::Boundary(_) | Body::Picture(_) | Body::Sparks(_) => false,
         })
     }
 

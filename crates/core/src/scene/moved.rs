@@ -32,6 +32,7 @@ impl Scene {
                 };
                 picture.place = picture.place + step(&map, from, to)?;
             }
+            (AttachmentKind::Sparks(sparks), _) => sparks.place = sparks.place + (to - from),
             (AttachmentKind::Flare(flare), _) => flare.place = flare.place + (to - from),
             (AttachmentKind::Cover(cover), _) => {
                 cover.place = cover.place + step(&stand(cover.orientation)?, from, to)?;

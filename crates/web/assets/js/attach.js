@@ -95,6 +95,12 @@ export const attaching = (parts) => ({
     const facing = { ...cover.facing, since: this.frame };
     this.hang({ ...cover, id: crypto.randomUUID(), kind: "cover", size, facing }, "Cover");
   },
+  // Along the boundary line, where one is open.
+  addSparks() {
+    if (!this.subject) return;
+    const corners = this.isBoundary ? copy(this.attached.corners) : [];
+    this.hang({ ...copy(forms.fresh.sparks), id: crypto.randomUUID(), kind: "sparks", corners }, "Sparks");
+  },
   addFront(outline) {
     const { front, front_brightness } = copy(forms.fresh);
     const drawn = outline.length > 0;

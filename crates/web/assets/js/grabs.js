@@ -7,9 +7,21 @@ const GRIP = 14; // Half the side of what a flare is grabbed by, in CSS pixels.
 const HANDLE = 6; // Half the side of a handle's mark, ...
 const REACH = 14; // ... of what is grabbed of it, ...
 const ARM = 26; // ... and how far the one for turning stands off.
-const TURNED = new Set(["picture", "cover", "front"]); // What stands upright has no handle for it.
+const TURNED = new Set(["picture", "cover", "front", "sparks"]); // What stands upright has no handle for it.
 
 const cssMatrix = ([[a, b, x], [c, d, y]]) => `matrix(${a} ${c} ${b} ${d} ${x} ${y})`;
+
+// The box round points, with room.
+function roundAll(rings, room) {
+  const points = rings.flat();
+  const [low, high] = [Math.min, Math.max].map((most) => ["x", "y"].map((axis) => most(...points.map((p) => p[axis]))));
+  return [
+    [low[0] - room, low[1] - room],
+    [high[0] + room, low[1] - room],
+    [high[0] + room, high[1] + room],
+    [low[0] - room, high[1] + room],
+  ];
+}
 
 export class Grabs {
   constructor(group, scene, player) {
@@ -104,6 +116,8 @@ export class Grabs {
           .map(([x, y, w]) => [x / w, y / w]),
       ];
     }
+    // Sparks by the youngest, which are where they set off.
+    if (kind === "sparks") return [roundAll(shape.rings, GRIP / this.player.view.scale)];
     if (shape.shape === "cover" || shape.shape === "front")
       return shape.rings.map((ring) => ring.map(({ x, y }) => [x, y]));
     return [];

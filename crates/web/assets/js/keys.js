@@ -31,6 +31,12 @@ export const KEYS = [
     match: (e) => e.key === "u",
     run: (b) => b.beginLinking(),
   },
+  {
+    keys: "D",
+    what: "Sparks off the subject, or along the boundary line that is open",
+    match: (e) => e.key === "d",
+    run: (b) => b.addSparks(),
+  },
   { keys: "M", what: "Cover over the subject", match: (e) => e.key === "m", run: (b) => b.addCover() },
   {
     keys: "Q",

@@ -45,6 +45,15 @@ pub(super) fn all(size: Size) -> BTreeMap<&'static str, Form> {
         ),
         ("picture", Form { name: "Picture", counted: ["picture", "pictures"], groups: picture_groups }),
         ("flare", form("Flare", ["flare", "flares"], with(flare(), true, true), &prototypes::flares(size))),
+        (
+            "sparks",
+            form(
+                "Sparks",
+                ["spray of sparks", "sprays of sparks"],
+                with(sparks(), false, false),
+                &prototypes::sparks(),
+            ),
+        ),
         ("cover", form("Cover", ["cover", "covers"], with(cover(), true, false), &prototypes::covers())),
         ("front", form("In front", ["front", "fronts"], with(front(), false, false), &prototypes::fronts())),
     ])
@@ -300,6 +309,56 @@ fn flare() -> Vec<Group> {
         ),
     ];
     vec![group("Light", light)]
+}
+
+fn sparks() -> Vec<Group> {
+    let flying = [
+        row(
+            "Number, life",
+            [
+                number("rate", "Sparks a frame").step(0.5).id("sparks-rate"),
+                number("life", "Life of a spark").unit("frames"),
+            ],
+        ),
+        row(
+            "Speed, pull",
+            [
+                number("speed", "Speed at first, in pixels a frame").step(0.5),
+                number("pull", "Pulled down by, in pixels a frame, each frame").unit("px/fr").step(0.05),
+            ],
+        ),
+        row(
+            "Direction, spread",
+            [
+                number("direction", "Direction, from straight up, clockwise"),
+                number("spread", "How far apart they fly").unit("°"),
+            ],
+        ),
+        row(
+            "Set off",
+            [number("place.x", "Set off further right"), number("place.y", "Set off further down").unit("px")],
+        ),
+        row("When it moves", [check("stays", "Stay where they set off in the picture", "they stay behind")]),
+    ];
+    let looks = [
+        row(
+            "Size, at the end",
+            [
+                number("size", "Radius at first").step(0.5).id("sparks-size"),
+                number("end_size", "Radius at the end, in shares").unit("× size").step(0.1),
+            ],
+        ),
+        row("Colour, at the end", [colour("colour", "Colour at first"), colour("end_colour", "Colour at the end")]),
+        row(
+            "Drawn out, soft",
+            [
+                number("streak", "Drawn out along its way, in frames").step(0.1),
+                number("softness", "Softness").unit("px").step(0.1),
+            ],
+        ),
+        row("Which", [whole("seed", "Number from which they are drawn").fixed()]),
+    ];
+    vec![group("Flight", flying), group("Looks", looks)]
 }
 
 fn cover() -> Vec<Group> {

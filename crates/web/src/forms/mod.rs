@@ -7,7 +7,7 @@ mod prototypes;
 mod steps;
 
 use actix_web::{HttpResponse, get, web};
-use jampin_core::attachment::{Blend, Boundary, Cover, Label, Show, Transition, TransitionKind};
+use jampin_core::attachment::{Blend, Boundary, Cover, Label, Show, Sparks, Transition, TransitionKind};
 use jampin_core::geometry::Size;
 use jampin_core::path::Easing;
 use jampin_core::pin::{MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE};
@@ -52,6 +52,7 @@ fn fresh(size: Size) -> Value {
         "front_brightness": prototypes::brightness(),
         "boundary": Boundary::through(Vec::new(), true),
         "flare": with(json!({}), shines),
+        "sparks": with(json!(Sparks::for_picture(size)), Show { blend: Blend::Add, ..Show::default() }),
     })
 }
 

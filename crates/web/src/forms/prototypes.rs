@@ -2,7 +2,7 @@
 
 use jampin_core::attachment::{
     Attachment, AttachmentKind, Boundary, BoxStyle, Brightness, Corner, Cover, CoverEffect, Edge, Flare,
-    ForegroundMatte, Glow, Label, Orientation, Picture, PictureMount, Placement, Second, Shadow, Tint,
+    ForegroundMatte, Glow, Label, Orientation, Picture, PictureMount, Placement, Second, Shadow, Sparks, Tint,
 };
 use jampin_core::geometry::{Point, Size};
 use jampin_core::time::Frame;
@@ -78,6 +78,10 @@ pub(super) fn pictures() -> [Vec<Attachment>; 2] {
 pub(super) fn flares(size: Size) -> Vec<Attachment> {
     let looks = Flare::looks(size).into_iter().take(1);
     looks.map(|look| attachment(AttachmentKind::Flare(Flare { fades_below: Some(0.5), ..look.flare }))).collect()
+}
+
+pub(super) fn sparks() -> Vec<Attachment> {
+    vec![attachment(AttachmentKind::Sparks(Sparks::default()))]
 }
 
 pub(super) fn covers() -> Vec<Attachment> {
