@@ -213,6 +213,26 @@ fn a_boundary_line_is_pasted_through_the_pins_of_another_subject() {
         let pasted = &subjects.iter().find(|one| one["id"] == id(50)).unwrap()["attachments"][0];
         assert_eq!(pasted["corners"], json!([{ "pin": id(52) }, { "pin": id(53) }, { "pin": id(51) }]));
         assert_eq!(pasted["drawing"]["on_frames"], 5);
+        // Sparks along that line go through the other subject's pins as well.
+        let sparks = format!(
+            "(jampin.bench.select('{}'), jampin.bench.openAttachment('{}'), jampin.bench.addSparks(), 1)",
+            id(10),
+            id(20)
+        );
+        browser.eval(&sparks).await;
+        browser.until("jampin.bench.attached?.kind === 'sparks'").await;
+        saved(&browser).await;
+        assert_eq!(browser.eval("jampin.bench.attached.corners.length").await, json!(3));
+        browser
+            .eval(&format!(
+                "(jampin.bench.copyAttachment(), jampin.bench.select('{}'), jampin.bench.pasteAttachment(), 1)",
+                id(50)
+            ))
+            .await;
+        browser.until("jampin.bench.attachments.length === 2").await;
+        let corners = browser.eval("jampin.bench.attachments[1].corners").await;
+        assert_eq!(corners, pasted["corners"]);
+        saved(&browser).await;
         // Too few pins: nothing is pasted, and the page says what is missing.
         browser.eval(&format!("(jampin.bench.select('{}'), jampin.bench.pasteAttachment(), 1)", id(60))).await;
         browser.until("jampin.bench.notices.some((one) => one.bad && one.text.includes('3 pins or points'))").await;

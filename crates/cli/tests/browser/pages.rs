@@ -159,6 +159,33 @@ fn writes_of_a_page_go_one_after_the_other_and_a_refused_one_stops_none() {
 }
 
 #[test]
+fn artwork_that_is_there_twice_has_a_bitmap_each_and_one_that_cannot_be_made_is_asked_for_once() {
+    with_browser(|server, browser| async move {
+        open_bench(&server, &browser).await;
+        let run = "
+            const script = document.querySelector('script[src$=\"bench.js\"]').src;
+            import(script.replace('bench.js', 'artwork.js')).then(async ({ Artwork }) => {
+              let made = 0;
+              const artwork = new Artwork(() => made++);
+              const svg = '<svg xmlns=\"http://www.w3.org/2000/svg\"><rect width=\"9\" height=\"9\"/></svg>';
+              const one = { svg, width: 9, height: 9 };
+              artwork.list = artwork.taken([one, one, { svg: 'none', href: '/no/picture.png', width: 9, height: 9 }]);
+              const [first, second, broken] = artwork.list;
+              const settled = () => new Promise((done) => setTimeout(done, 300));
+              [artwork.bitmap(first, 1, false), artwork.bitmap(second, 8, false), artwork.bitmap(broken, 1, false)];
+              await settled();
+              artwork.bitmap(broken, 1, false);
+              const tried = Boolean(broken.making);
+              const again = artwork.taken([one, one, one]);
+              window.told = [first.bitmap.ratio, second.bitmap.ratio, made, tried, again.includes(first), new Set(again).size];
+            });";
+        browser.run(run).await;
+        browser.until("window.told").await;
+        assert_eq!(browser.eval("window.told").await, json!([2, 16, 2, false, true, 3]));
+    });
+}
+
+#[test]
 fn time_left_is_told_from_the_pace_once_there_is_one() {
     with_browser(|server, browser| async move {
         open_bench(&server, &browser).await;

@@ -16,8 +16,10 @@ export class Artwork {
 
   // What the server sent, as what is kept: with the bitmaps of what was there before.
   taken(sent) {
-    const known = new Map(this.list.map((art) => [art.href ?? art.svg, art]));
-    return sent.map((art) => known.get(art.href ?? art.svg) ?? { ...art, bitmap: null, making: null });
+    const key = (art) => art.href ?? art.svg;
+    const known = Map.groupBy(this.list, key);
+    // Each of those that are there once: what is the same twice may be seen in two sizes.
+    return sent.map((art) => known.get(key(art))?.pop() ?? { ...art, bitmap: null, making: null });
   }
 
   // Makes bitmaps before they are seen, of those that have none.
@@ -31,7 +33,8 @@ export class Artwork {
     const wanted = sharpest(art, ratio * (quick ? 1 : FINER));
     const have = art.bitmap?.ratio ?? 0;
     const fits = have >= SOFTEST * wanted && have <= FINEST * wanted;
-    if (!fits && !art.making && !(quick && have)) {
+    // What could not be made is not asked for again: each time would have it painted anew, for ever.
+    if (!fits && !art.making && !art.failed && !(quick && have)) {
       art.making = make(art, wanted)
         .then(() => this.made())
         .catch(() => (art.failed = true))
@@ -48,7 +51,6 @@ function sharpest({ width, height, href }, ratio) {
 }
 
 async function make(art, ratio) {
-  if (art.failed) return;
   const wanted = sharpest(art, ratio);
   const margin = art.href ? IMAGE_MARGIN / wanted : MARGIN;
   const [width, height] = [art.width, art.height].map((side) => Math.max(1, Math.round((side + 2 * margin) * wanted)));

@@ -141,7 +141,8 @@ export const attaching = (parts) => ({
 
   looks: [],
   cornersOf(one) {
-    return one.kind === "boundary" ? copy(one.corners) : one.lies?.face ? copy(one.lies.face) : undefined;
+    const corners = one.corners?.length ? one.corners : one.lies?.face;
+    return corners && copy(corners);
   },
   // What a corner can be: the pins of the subject, then its carried points.
   get linkable() {
@@ -170,7 +171,7 @@ export const attaching = (parts) => ({
           `This one goes through ${links.length} pins or points. Put as many on this subject, in the same order, then paste it.`,
           true,
         );
-      if (one.kind === "boundary") one.corners = corners;
+      if (one.corners) one.corners = corners;
       else one.lies.face = corners;
     }
     this.hang(one, `Paste the ${kindName(one.kind).toLowerCase()}`);

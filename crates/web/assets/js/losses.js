@@ -36,9 +36,8 @@ export const losing = (parts) => ({
     if (state === this.lossesOf) return;
     try {
       const losses = await call("GET", `${this.path}/pins/${pin.id}/losses`);
-      this.lossesOf = state;
       if (pin.id !== this.pin?.id) return;
-      this.losses = losses;
+      [this.losses, this.lossesOf] = [losses, state];
       if (this.tellLosses) this.sayLosses();
       this.tellLosses = false;
       this.repaint();

@@ -103,11 +103,17 @@ Alpine.data("attachPanel", () => ({
 
   // Without one of its corners a line would be another line: it is not drawn, and this says so.
   get missingCorners() {
-    const corners = this.isBoundary ? this.attached.corners : (this.attached?.lies?.face ?? []);
+    const corners = this.attached?.corners ?? this.attached?.lies?.face ?? [];
     const there = new Set([...(this.subject?.pins ?? []), ...(this.subject?.points ?? [])].map((one) => one.id));
     const gone = corners.filter((corner) => !there.has(cornerId(corner))).length;
     if (!gone) return "";
     const count = gone === 1 ? "One of its corners is" : `${gone} of its corners are`;
-    return `${count} gone, so it is not shown. ${this.isBoundary ? "Link it anew." : "Remove it and bring the picture in again."}`;
+    const picture = "Remove it and bring the picture in again.";
+    const again = this.isBoundary
+      ? "Link it anew."
+      : this.isFace
+        ? picture
+        : "Remove it and hang it on the line again.";
+    return `${count} gone, so it is not shown. ${again}`;
   },
 }));
