@@ -89,6 +89,17 @@ impl Face {
         }
         Ok((!levels.is_empty()).then_some(Self { centre, bounds, levels, by_edge }))
     }
+
+    /// The corners of the box round it.
+    pub fn corners(&self) -> [Point; 4] {
+        corners(self.bounds)
+    }
+}
+
+/// The corners of a box, clockwise from the upper left.
+pub(super) fn corners(bounds: Rect) -> [Point; 4] {
+    let Rect { left, top, right, bottom } = bounds;
+    [(left, top), (right, top), (right, bottom), (left, bottom)].map(|(x, y)| Point::new(x, y))
 }
 
 fn widened(outline: &Outline, centre: Point, factor: f64) -> Outline {

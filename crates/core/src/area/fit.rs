@@ -1,9 +1,9 @@
 //! Aligning one level of a face to one level of a frame.
 //!
 //! Efficient second-order minimisation (Benhimane & Malis 2007), composed on the face's side (Baker & Matthews 2004).
-//! Gain, offset and a slope of the light across the face are solved for with the motion (a Schur complement would give
-//! the same). Residuals count by Tukey's biweight, its scale from their median; a cell of the face that mostly
-//! disagrees is covered and counts for nothing as a whole.
+//! Gain, offset and a slope of the light across the face are solved for with the motion. Residuals count by Tukey's
+//! biweight, its scale from their median; a cell of the face that mostly disagrees is covered and counts for nothing as
+//! a whole.
 
 use super::face::Level;
 use crate::align::{MOST_COLUMNS, columns_of};
@@ -28,6 +28,17 @@ const MEDIAN_OF_NORMAL: f64 = 0.6745;
 const CELLS: usize = 10;
 /// A cell whose mean weight is below the first is covered, above the second it is not.
 const COVERED: [f64; 2] = [0.3, 0.6];
+/// Fewer samples than this, or less weight, say nothing: the motion and the light have twelve numbers.
+const LEAST_SAMPLES: usize = 30;
+const LEAST_WEIGHT: f64 = 10.0;
+/// The least gain to begin with, and one over the most: beyond, medians were taken of other things.
+const DARKEST: f64 = 0.3;
+/// A sample with more weight than this is seen.
+const SEEN: f64 = 0.2;
+/// The variance never falls below this, in squared grey levels: a picture without noise would be sure beyond reason.
+const LEAST_VARIANCE: f64 = 0.05;
+/// Stiffness of the light's numbers, as a share of all weight: too little to be seen in what a face does fix.
+const STIFF: f64 = 1e-6;
 /// Times that the light alone is solved for before the first step.
 const LIGHT_STEPS: usize = 6;
 /// Grey levels by which brightness is divided, so that all unknowns are of one size.
@@ -156,9 +167,9 @@ impl<'a> Work<'a> {
         [f64::from(self.face[i][0]) / BRIGHT, 1.0, u / self.radius, v / self.radius]
     }
 
-    fn residual(&self, i: usize, value: f32) -> f64 {
-        let lit = self.lit(i);
-        f64::from(value) - lit.iter().zip(&self.light).map(|(a, b)| a * b).sum::<f64>()
+    /// What a sample of the frame is off by, under some light.
+    fn residual(&self, i: usize, value: f32, light: &Light) -> f64 {
+        f64::from(value) - self.lit(i).iter().zip(light).map(|(a, b)| a * b).sum::<f64>()
     }
 
     /// One step of the motion's numbers, with the light that goes with it.
@@ -196,7 +207,7 @@ impl<'a> Work<'a> {
         let all = count + LIGHT;
         // The slopes of the light are not fixed by a bare face: a breath of stiffness keeps them where they are.
         for i in count..all {
-            matrix[i][i] += 1e-6 * matrix[count + 1][count + 1];
+            matrix[i][i] += STIFF * matrix[count + 1][count + 1];
         }
         let factor = Cholesky::<MOST>::of(&matrix, all, 1e-9)?;
         let solution = factor.solve(&right);
@@ -231,7 +242,7 @@ impl<'a> Work<'a> {
     fn first_light(&mut self, before: Option<Light>) -> Option<f64> {
         let pairs = self.frame.iter().zip(self.face).filter_map(|(frame, face)| Some((face[0], (*frame)?[0])));
         let (mut face, mut frame): (Vec<f32>, Vec<f32>) = pairs.unzip();
-        if face.len() < 30 {
+        if face.len() < LEAST_SAMPLES {
             return None;
         }
         let spread = |values: &mut [f32]| {
@@ -240,7 +251,7 @@ impl<'a> Work<'a> {
             (f64::from(middle), f64::from(median(&mut off)).max(0.5))
         };
         let ((face_middle, face_spread), (frame_middle, frame_spread)) = (spread(&mut face), spread(&mut frame));
-        let gain = (frame_spread / face_spread).clamp(0.3, 3.0);
+        let gain = (frame_spread / face_spread).clamp(DARKEST, 1.0 / DARKEST);
         let by_medians = [gain * BRIGHT, frame_middle - gain * face_middle, 0.0, 0.0];
         let off = |light: Light| self.median_residual(light);
         self.light = before.filter(|before| off(*before) < off(by_medians)).unwrap_or(by_medians);
@@ -253,10 +264,7 @@ impl<'a> Work<'a> {
     }
 
     fn median_residual(&self, light: Light) -> f32 {
-        let off = |(i, sample): (usize, &Option<[f32; 3]>)| {
-            let lit = self.lit(i).iter().zip(&light).map(|(a, b)| a * b).sum::<f64>();
-            Some((f64::from((*sample)?[0]) - lit).abs() as f32)
-        };
+        let off = |(i, sample): (usize, &Option<[f32; 3]>)| Some(self.residual(i, (*sample)?[0], &light).abs() as f32);
         median(&mut self.frame.iter().enumerate().filter_map(off).collect::<Vec<f32>>())
     }
 
@@ -272,17 +280,21 @@ impl<'a> Work<'a> {
                 right[a] += weight * lit[a] * f64::from(*value);
             }
         }
-        (0..LIGHT).for_each(|i| matrix[i][i] += 1e-6 * matrix[1][1]);
+        (0..LIGHT).for_each(|i| matrix[i][i] += STIFF * matrix[1][1]);
         self.light = Cholesky::<LIGHT>::of(&matrix, LIGHT, 1e-9)?.solve(&right);
         Some(())
     }
 
     /// Weighs every sample by its residual, and every cell by its samples; the variance of what counts.
     fn weigh(&mut self) -> Option<f64> {
-        let residuals: Vec<Option<f64>> =
-            self.frame.iter().enumerate().map(|(i, sample)| Some(self.residual(i, (*sample)?[0]))).collect();
+        let residuals: Vec<Option<f64>> = self
+            .frame
+            .iter()
+            .enumerate()
+            .map(|(i, sample)| Some(self.residual(i, (*sample)?[0], &self.light)))
+            .collect();
         let mut sizes: Vec<f32> = residuals.iter().flatten().map(|residual| residual.abs() as f32).collect();
-        if sizes.len() < 30 {
+        if sizes.len() < LEAST_SAMPLES {
             return None;
         }
         let limit = (BIWEIGHT_LIMIT * f64::from(median(&mut sizes)) / MEDIAN_OF_NORMAL).max(self.least_limit);
@@ -299,7 +311,7 @@ impl<'a> Work<'a> {
             squares += weight * residual * residual;
             total += weight;
         }
-        (total > 10.0).then(|| (squares / total / BIWEIGHT_VARIANCE).max(0.05))
+        (total > LEAST_WEIGHT).then(|| (squares / total / BIWEIGHT_VARIANCE).max(LEAST_VARIANCE))
     }
 
     /// A cell most of whose samples disagree is covered: those that happen to agree do not count either.
@@ -325,7 +337,7 @@ impl<'a> Work<'a> {
         let inside = self.frame.iter().flatten().count() as f64 / all;
         let _ = self.weigh();
         let weights: Vec<f64> = self.weights.iter().map(|weight| f64::from(*weight)).collect();
-        let seen = weights.iter().filter(|weight| **weight > 0.2).count() as f64 / (inside * all).max(1.0);
+        let seen = weights.iter().filter(|weight| **weight > SEEN).count() as f64 / (inside * all).max(1.0);
         let gain = self.light[0] / BRIGHT;
         let (mut own, mut other) = (0.0, 0.0);
         for ((sample, face), weight) in self.frame.iter().zip(self.face).zip(&weights) {
@@ -365,7 +377,7 @@ impl<'a> Work<'a> {
             })
             .collect();
         let total: f64 = pairs.iter().map(|[weight, ..]| weight).sum();
-        if total < 10.0 {
+        if total < LEAST_WEIGHT {
             return 0.0;
         }
         let mean = |which: usize| pairs.iter().map(|pair| pair[0] * pair[which]).sum::<f64>() / total;

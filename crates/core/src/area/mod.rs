@@ -7,6 +7,7 @@
 
 mod face;
 mod fit;
+mod model;
 mod outline;
 mod place;
 mod pyramid;

@@ -1,5 +1,7 @@
 //! Where a face is on one frame.
 
+use super::face::Face;
+use super::fit::Fit;
 use crate::align::{MOST_COLUMNS, columns_of};
 use crate::geometry::{Homography, Point};
 use crate::track::{Covariance, MotionModel, Sample, SampleState};
@@ -47,5 +49,26 @@ impl Place {
         };
         let local = self.map.checked_after(&Homography::shift(at)).map(|map| map.warp()).unwrap_or_default();
         Covariance::new([product(0, 0), product(0, 1), product(1, 1)]).seen_through(&local)
+    }
+}
+
+/// From the picture in which the area was outlined, by way of the anchor's, to a frame.
+pub(super) fn whole_map(face: &Face, anchor: &Homography, map: &Homography) -> Homography {
+    map.after(&Homography::shift(Point::default() - face.centre)).after(anchor)
+}
+
+/// What the alignment of a face to a frame says of where it is.
+pub(super) fn placed(face: &Face, motion: MotionModel, anchor: &Homography, fit: &Fit) -> Place {
+    let Fit { map, matched, inside, seen, covariance, .. } = fit;
+    // Its numbers count about the middle of the anchor's face; that is where it was in the first picture, nearly.
+    let centre = anchor.inverse().map_or(face.centre, |back| back.apply(face.centre));
+    Place {
+        map: whole_map(face, anchor, map),
+        state: SampleState::Found,
+        matched: *matched,
+        seen: inside * seen,
+        centre,
+        motion,
+        covariance: *covariance,
     }
 }

@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 
 use super::face::Face;
 use super::fit::{Fit, Light, fit};
+use super::model::{least_that_explains, richest_fixed};
 use super::outline::Outline;
-use super::place::Place;
+use super::place::{Place, placed, whole_map};
 use super::pyramid::Pyramid;
 use super::search::candidates;
 use crate::geometry::{Homography, Point, Rect, Size};
@@ -52,12 +53,6 @@ const BACK_UNUSUAL: f64 = 1.6;
 const BACK_SEEN: f64 = 0.45;
 /// How alike it is before anything is known: a soft or noisy film has no better.
 const FIRST_USUAL: f64 = 0.9;
-/// A poorer motion explains the face where it misses its corners by no more than this, in pixels, ...
-const EXPLAINED: f64 = 0.3;
-/// ... on this share of the frames.
-const EXPLAINED_FRAMES: f64 = 0.95;
-/// A motion whose numbers leave the rim this unsure, in pixels, is more than the face fixes.
-const UNSURE: f64 = 0.8;
 
 /// What is to be followed.
 #[derive(Clone, Debug)]
@@ -91,10 +86,10 @@ pub fn solve_area<S: FrameSource>(
     part: FrameRange,
 ) -> Result<Option<AreaSolution>, S::Error> {
     let Some(anchors) = anchors(source, area, part)? else { return Ok(None) };
-    let Some(richest) = richest_fixed(source, &anchors[0])? else { return Ok(None) };
+    let Some(richest) = richest_fixed(source, &anchors[0].face, area.frame)? else { return Ok(None) };
     let most = area.motion.map_or(richest, |asked| asked.min(richest));
     let places = go_through(source, &anchors, most, part)?;
-    let needed = area.motion.map_or_else(|| least_that_explains(&places, most, area), |_| most);
+    let needed = area.motion.map_or_else(|| least_that_explains(&places, most, &area.outline), |_| most);
     if needed == most {
         return Ok(Some(AreaSolution { places, motion: most }));
     }
@@ -125,27 +120,6 @@ fn anchors<S: FrameSource>(source: &mut S, area: &Area, part: FrameRange) -> Res
         }
     }
     Ok(Some(anchors))
-}
-
-/// The richest motion that the face fixes, as its own picture aligned to itself shows.
-fn richest_fixed<S: FrameSource>(source: &mut S, anchor: &Anchor) -> Result<Option<MotionModel>, S::Error> {
-    let Some(pyramid) = Pyramid::read(source, anchor.frame, anchor.face.bounds.widened(ROOM))? else { return Ok(None) };
-    let start = Homography::shift(anchor.face.centre);
-    // An edge alone says nothing of a tilt: it would lean on whatever is behind.
-    let most = if anchor.face.by_edge { MotionModel::Scale } else { MotionModel::Perspective };
-    let motions = MotionModel::ALL.into_iter().rev().filter(|motion| *motion <= most);
-    let mut fixed = motions.filter(|motion| {
-        fit((&anchor.face.levels[0], 0), (pyramid.level(0).1, 1.0), &start, *motion, None).is_some_and(|fit| {
-            let place = placed(&anchor.face, *motion, &Homography::shift(Point::default()), &fit);
-            corners(anchor.face.bounds).iter().all(|corner| place.sample(*corner).covariance.worst() < UNSURE)
-        })
-    });
-    Ok(fixed.next())
-}
-
-fn corners(bounds: Rect) -> [Point; 4] {
-    let Rect { left, top, right, bottom } = bounds;
-    [(left, top), (right, top), (right, bottom), (left, bottom)].map(|(x, y)| Point::new(x, y))
 }
 
 /// From every anchor both ways; between two anchors both have their say.
@@ -189,22 +163,15 @@ fn backward(from: Frame, first: Frame) -> Vec<Frame> {
 
 /// Of two opinions: the one that sees it; where both do, one goes over into the other.
 fn joined(one: Place, other: Place, share: f64) -> Place {
-    match (one.state == SampleState::Found, other.state == SampleState::Found) {
-        (true, false) => one,
-        (false, true) => other,
-        (false, false) => {
-            if share < 0.5 {
-                one
-            } else {
-                other
-            }
-        }
-        (true, true) => {
-            let mix =
-                |row: usize, col: usize| (1.0 - share) * one.map.rows()[row][col] + share * other.map.rows()[row][col];
-            let map = Homography::new([0, 1, 2].map(|row| [0, 1, 2].map(|col| mix(row, col))));
-            Place { map, ..if share < 0.5 { one } else { other } }
-        }
+    let mix = |row: usize, col: usize| (1.0 - share) * one.map.rows()[row][col] + share * other.map.rows()[row][col];
+    let mixed = Homography::new([0, 1, 2].map(|row| [0, 1, 2].map(|col| mix(row, col))));
+    let seen = [&one, &other].map(|place| place.state == SampleState::Found);
+    let nearer = if share < 0.5 { one.clone() } else { other.clone() };
+    match seen {
+        [true, false] => one,
+        [false, true] => other,
+        [false, false] => nearer,
+        [true, true] => Place { map: mixed, ..nearer },
     }
 }
 
@@ -321,7 +288,8 @@ impl<'a> Chain<'a> {
         let (fit, softness) = best?;
         (self.softness, self.light) = (softness, Some(fit.light));
         let [up, down] = USUAL_CHANGE;
-        self.usual += if fit.matched > self.usual { up } else { down } * (fit.matched - self.usual);
+        let share = if fit.matched > self.usual { up } else { down };
+        self.usual += share * (fit.matched - self.usual);
         Some(fit)
     }
 
@@ -381,7 +349,7 @@ impl<'a> Chain<'a> {
     /// The box round the face on a frame.
     fn seen_bounds(&self, map: &Homography) -> Rect {
         let face = &self.anchor.face;
-        let seen = corners(face.bounds).map(|corner| map.apply(corner - face.centre));
+        let seen = face.corners().map(|corner| map.apply(corner - face.centre));
         Rect::around_all(&seen).unwrap_or(face.bounds)
     }
 
@@ -394,26 +362,6 @@ impl<'a> Chain<'a> {
     }
 }
 
-/// From the picture in which the area was outlined, by way of the anchor's, to a frame.
-fn whole_map(face: &Face, anchor: &Homography, map: &Homography) -> Homography {
-    map.after(&Homography::shift(Point::default() - face.centre)).after(anchor)
-}
-
-fn placed(face: &Face, motion: MotionModel, anchor: &Homography, fit: &Fit) -> Place {
-    let Fit { map, matched, inside, seen, covariance, .. } = fit;
-    // Its numbers count about the middle of the anchor's face; that is where it was in the first picture, nearly.
-    let centre = anchor.inverse().map_or(face.centre, |back| back.apply(face.centre));
-    Place {
-        map: whole_map(face, anchor, map),
-        state: SampleState::Found,
-        matched: *matched,
-        seen: inside * seen,
-        centre,
-        motion,
-        covariance: *covariance,
-    }
-}
-
 /// How much of the frame a fit explains: what of the brightness it leaves open, over what is seen (in nats a sample).
 fn explained(fit: &Fit) -> f64 {
     -fit.inside * fit.seen * unexplained(fit.matched).max(1e-4).ln()
@@ -422,54 +370,4 @@ fn explained(fit: &Fit) -> f64 {
 /// Share of the brightness that a correlation leaves unexplained.
 fn unexplained(matched: f64) -> f64 {
     1.0 - matched * matched
-}
-
-/// The poorest motion that takes the face's corners where the richest did.
-fn least_that_explains(places: &BTreeMap<Frame, Place>, most: MotionModel, area: &Area) -> MotionModel {
-    let Some(bounds) = area.outline.bounds() else { return most };
-    let from = corners(bounds);
-    let found: Vec<&Place> = places.values().filter(|place| place.state == SampleState::Found).collect();
-    let explains = |motion: MotionModel| {
-        let is_explained = |place: &&&Place| {
-            let to = from.map(|corner| place.map.apply(corner));
-            let sure = from.iter().map(|corner| place.sample(*corner).covariance.worst()).fold(0.0, f64::max);
-            misses(motion, &from, &to) <= EXPLAINED.max(2.0 * sure)
-        };
-        found.iter().filter(is_explained).count() as f64 >= EXPLAINED_FRAMES * found.len() as f64
-    };
-    let poorer = [MotionModel::Position, MotionModel::Scale, MotionModel::Affine];
-    poorer.into_iter().filter(|motion| *motion < most).find(|motion| explains(*motion)).unwrap_or(most)
-}
-
-/// How far the best map of a motion misses any of the four corners of a box.
-fn misses(motion: MotionModel, from: &[Point; 4], to: &[Point; 4]) -> f64 {
-    let middle = |points: &[Point; 4]| {
-        let sum = points.iter().fold(Point::default(), |sum, point| Point::new(sum.x + point.x, sum.y + point.y));
-        Point::new(sum.x / 4.0, sum.y / 4.0)
-    };
-    let (from_middle, to_middle) = (middle(from), middle(to));
-    let pairs: Vec<(Point, Point)> = from.iter().zip(to).map(|(a, b)| (*a - from_middle, *b - to_middle)).collect();
-    let sum = |of: &dyn Fn(Point, Point) -> f64| pairs.iter().map(|(a, b)| of(*a, *b)).sum::<f64>();
-    let squares = sum(&|a, _| a.x * a.x + a.y * a.y);
-    let [xx, xy, yx, yy] = match motion {
-        MotionModel::Position => [1.0, 0.0, 0.0, 1.0],
-        // A similarity is a factor of complex numbers.
-        MotionModel::Rotation | MotionModel::Scale => {
-            let real = sum(&|a, b| a.x * b.x + a.y * b.y) / squares;
-            let imaginary = sum(&|a, b| a.x * b.y - a.y * b.x) / squares;
-            [real, -imaginary, imaginary, real]
-        }
-        // The corners of an upright box are uncorrelated across and down.
-        MotionModel::Affine | MotionModel::Perspective => {
-            let (across, down) = (sum(&|a, _| a.x * a.x), sum(&|a, _| a.y * a.y));
-            [
-                sum(&|a, b| a.x * b.x) / across,
-                sum(&|a, b| a.y * b.x) / down,
-                sum(&|a, b| a.x * b.y) / across,
-                sum(&|a, b| a.y * b.y) / down,
-            ]
-        }
-    };
-    let off = |(a, b): &(Point, Point)| Point::new(xx * a.x + xy * a.y, yx * a.x + yy * a.y).distance(*b);
-    pairs.iter().map(off).fold(0.0, f64::max)
 }

@@ -293,3 +293,26 @@ fn hidden_it_is_said_to_be_and_found_again() {
     let (worst, ..) = trial.errors(&solution);
     assert!(worst < 0.5, "{worst}");
 }
+
+#[test]
+fn what_is_left_out_does_not_hold_it_back_and_it_goes_through_its_guides() {
+    // A board that stands still in the picture lies over a third of the face, from the first frame on.
+    let board = [(200.0, 80.0), (260.0, 80.0), (260.0, 240.0), (200.0, 240.0)].map(|(x, y)| Point::new(x, y));
+    let trial = Trial {
+        map: |t| Homography::shift(Point::new(10.0 * (WAVE * t).sin(), 6.0 * (2.0 * WAVE * t).sin())),
+        cover: |_, at| {
+            (at.x > 200.0 && at.x < 260.0 && at.y > 80.0 && at.y < 240.0).then(|| wall(Point::new(at.x, at.y), 77))
+        },
+        ..Trial::default()
+    };
+    let guide = Homography::shift(Point::new(0.4, -0.3)).after(&(trial.map)(20.0));
+    let guides = vec![(Frame(20), guide)];
+    let solution = trial.solve("left out", &Area { keep_outs: vec![Outline(board.to_vec())], guides, ..area() });
+    let set = &solution.places[&Frame(20)];
+    assert_eq!((set.state, set.map), (SampleState::Guide, guide), "what a person has set is right");
+    let (worst, _, found) = trial.errors(&solution);
+    println!("left out: worst {worst:.3}, found {found}");
+    // The guide is half a pixel off, and so is what is compared with it.
+    assert!(worst < 0.6, "{worst}");
+    assert_eq!(found, 46);
+}
