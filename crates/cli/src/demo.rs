@@ -87,6 +87,7 @@ async fn fill(store: &Store, library: &Library, project: Uuid, folder: &Path) ->
             0 => bench.passing_loop().await?,
             2 => bench.yard().await?,
             3 => bench.clock_tower().await?,
+            4 => bench.station_front().await?,
             _ => {}
         }
     }

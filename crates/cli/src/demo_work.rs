@@ -2,12 +2,13 @@
 //! would by hand.
 
 use anyhow::Context;
+use jampin_core::action::{Ground, new_area_subject};
 use jampin_core::attachment::{Attachment, AttachmentKind};
 use jampin_core::attachment::{
     Blend, Boundary, Brightness, Corner, Cover, CoverEffect, CoverShape, Edge, Flare, Font, ForegroundMatte, Glow,
-    Label, LineCourse, Orientation, Picture, PictureMount, Placement, Second, Shadow, Show, Tint,
+    Label, LineCourse, Orientation, Picture, PictureMount, Placement, Second, Shadow, Show, Sparks, Tint,
 };
-use jampin_core::document::Subject;
+use jampin_core::document::{Area, DrawnOutline, Subject};
 use jampin_core::edit::Edit;
 use jampin_core::follow::Direction;
 use jampin_core::geometry::{Point, Size};
@@ -37,6 +38,25 @@ const STONES_ON: u32 = 60;
 const BOSSES: [&str; 4] = ["boss 1", "boss 2", "boss 3", "boss 4"];
 const BOSSES_ON: u32 = 70;
 const CREST: &[u8] = include_bytes!("../../demo/pictures/crest.svg");
+/// The frames on which the station's front is outlined, and whoever walks past.
+const FRONT_ON: u32 = 20;
+const VISITOR_ON: u32 = 70;
+/// Round the visitor's hat and coat, from the sign on the rucksack, as painted; and how large that is seen.
+const VISITOR: [(f64, f64); 12] = [
+    (18.0, -104.0),
+    (46.0, -104.0),
+    (54.0, -92.0),
+    (76.0, -88.0),
+    (60.0, -76.0),
+    (56.0, -54.0),
+    (70.0, -36.0),
+    (74.0, 250.0),
+    (-10.0, 250.0),
+    (-28.0, -40.0),
+    (18.0, -56.0),
+    (8.0, -90.0),
+];
+const VISITOR_SCALE: f64 = 1.8;
 /// The films' size.
 const PICTURE: Size = Size::new(1280, 720);
 
@@ -126,11 +146,7 @@ impl Bench<'_> {
 
     /// *Clock tower*: four bosses followed, a crest on the panel between them, a name that passes behind the branch.
     pub async fn clock_tower(&self) -> anyhow::Result<()> {
-        let picture = Uuid::new_v4();
-        let pixels = keep_picture(self.library, picture, CREST)?;
-        let [width, height] = pixels.map(|side| side as i32);
-        let stored = StoredPicture { id: picture, project_id: self.project, name: "crest.svg".into(), width, height };
-        self.store.create_picture(&stored).await?;
+        let picture = self.crest().await?;
         let (subject, first) = self.subject(0, "Panel", (BOSSES[0], &[BOSSES_ON]), Vec::new()).await?;
         let mut corners = [Corner::Pin(first); 4];
         for (corner, name) in corners.iter_mut().zip(BOSSES).skip(1) {
@@ -140,14 +156,7 @@ impl Bench<'_> {
             *corner = Corner::Pin(pin.id);
         }
         // As wide as it is high, in the middle of a panel half as wide again as it is high.
-        let crest = Picture {
-            picture,
-            pixels,
-            mount: PictureMount::Face(corners),
-            place: Point::default(),
-            size: [0.56, 0.8],
-            rotation: 0.0,
-        };
+        let crest = Picture { mount: PictureMount::Face(corners), size: [0.56, 0.8], ..picture };
         let show = Show { blend: Blend::Multiply, ..Show::default() };
         let crest = Attachment { show, ..Attachment::new(Uuid::new_v4(), AttachmentKind::Picture(crest)) };
         self.edit("Crest", Edit::PutAttachment { subject, attachment: crest, index: None }).await?;
@@ -178,6 +187,84 @@ impl Bench<'_> {
         front.show.order = -1;
         self.subject(1, "Clock", ("hub", &[BOSSES_ON]), vec![name, front]).await?;
         Ok(())
+    }
+
+    /// *Station front*: the gable and the square followed as areas, a crest on the one and words on the other; whoever
+    /// walks past stands in front of both, and is not compared; sparks off the fire.
+    pub async fn station_front(&self) -> anyhow::Result<()> {
+        self.visitor().await?;
+        let picture = self.crest().await?;
+        let field = self.outline(["field 1", "field 2", "field 3", "field 4"])?;
+        let field = Area::new(Uuid::new_v4(), Frame(FRONT_ON), field, std::array::from_fn(|_| Uuid::new_v4()));
+        let [_, corners @ ..] = field.carriers;
+        let mount = PictureMount::Face(corners.map(Corner::Pin));
+        let crest = Picture { mount, size: [0.72, 0.9], ..picture };
+        let show = Show { blend: Blend::Multiply, order: -1, ..Show::default() };
+        let crest = Attachment { show, ..Attachment::new(Uuid::new_v4(), AttachmentKind::Picture(crest)) };
+        self.area(1, "Gable", &field, vec![crest]).await?;
+        let ground = self.outline(["square 1", "square 2", "square 3", "square 4"])?;
+        let ground = Area::new(Uuid::new_v4(), Frame(FRONT_ON), ground, std::array::from_fn(|_| Uuid::new_v4()));
+        let words = Label {
+            line_width: None,
+            box_style: None,
+            size: 46.0,
+            colour: "#fff4d6".into(),
+            orientation: Orientation { since: Frame(FRONT_ON), tilts: true, ..Orientation::default() },
+            placement: Placement::Offset(Point::default()),
+            ..Label::named("Open day")
+        };
+        let mut words = Attachment::label(Uuid::new_v4(), words);
+        words.show = Show { blend: Blend::Overlay, order: -1, ..words.show };
+        self.area(2, "The square", &ground, vec![words]).await?;
+        let sparks = Sparks { rate: 26.0, ..Sparks::for_picture(PICTURE) };
+        let sparks = Attachment::new(Uuid::new_v4(), AttachmentKind::Sparks(sparks));
+        self.subject(3, "Fire basket", ("fire", &[FRONT_ON]), vec![sparks]).await?;
+        Ok(())
+    }
+
+    /// Who walks past: not compared where they are, and in front of everything.
+    async fn visitor(&self) -> anyhow::Result<()> {
+        let sign = self.place("sewn sign", VISITOR_ON)?;
+        let outline = VISITOR.map(|(x, y)| sign + Point::new(x, y) * VISITOR_SCALE).to_vec();
+        let front = ForegroundMatte { outline, since: Frame(VISITOR_ON), rides: true, feather: 1.5, brightness: None };
+        let front = Attachment::new(Uuid::new_v4(), AttachmentKind::Foreground(front));
+        let (subject, _) = self.subject(0, "Visitor", ("sewn sign", &[VISITOR_ON]), vec![front]).await?;
+        self.edit("Visitor is a keep-out", Edit::SetKeepOut { subject, keep_out: true }).await
+    }
+
+    fn outline(&self, points: [&str; 4]) -> anyhow::Result<DrawnOutline> {
+        let places = points.iter().map(|point| self.place(point, FRONT_ON)).collect::<anyhow::Result<_>>()?;
+        Ok(DrawnOutline::straight(places))
+    }
+
+    /// A new subject with an area that is followed.
+    async fn area(&self, index: usize, name: &str, area: &Area, hung: Vec<Attachment>) -> anyhow::Result<()> {
+        let stored = self.store.shot(self.shot).await?;
+        let ground = Ground { shot: &stored.shot, range: stored.info.range, size: PICTURE };
+        let ids = [Uuid::new_v4(), Uuid::new_v4()];
+        let planned = new_area_subject(ground, ids, Some(name), area)?;
+        let label = Edit::RemoveAttachment { subject: ids[0], attachment: ids[1] };
+        let hang = hung.into_iter().map(|attachment| Edit::PutAttachment { subject: ids[0], attachment, index: None });
+        let edit = Edit::All { edits: [planned.edit, label].into_iter().chain(hang).collect() };
+        anyhow::ensure!(stored.shot.subjects.len() == index, "subjects are made one after the other");
+        let directions = vec![Direction::Forward, Direction::Backward];
+        let [pin, ..] = area.carriers;
+        let task = FollowTask { shot: self.shot, pin, from: area.drawn.frame, directions, single: false };
+        let job = Task::Follow(task).into_job(self.project)?;
+        let revision = stored.info.revision;
+        let (_, job) = self.store.edit_with_job(self.shot, revision, &planned.title, &edit, job).await?;
+        wait_for(self.store, job).await
+    }
+
+    /// The crest among the project's pictures, as it would fill a face.
+    async fn crest(&self) -> anyhow::Result<Picture> {
+        let picture = Uuid::new_v4();
+        let pixels = keep_picture(self.library, picture, CREST)?;
+        let [width, height] = pixels.map(|side| side as i32);
+        let stored = StoredPicture { id: picture, project_id: self.project, name: "crest.svg".into(), width, height };
+        self.store.create_picture(&stored).await?;
+        let mount = PictureMount::Facing(Orientation::default());
+        Ok(Picture { picture, pixels, mount, place: Point::default(), size: [1.0, 1.0], rotation: 0.0 })
     }
 
     /// A new subject with one pin that is followed; the subject and the pin.

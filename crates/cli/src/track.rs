@@ -4,7 +4,7 @@ use std::path::Path;
 
 use anyhow::Context;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use jampin_core::area::{Area, solve_area};
+use jampin_core::area::{AreaEnd, AreaTask, solve_area};
 use jampin_core::follow::shot_part;
 use jampin_core::formats::{AreaRequest, FrameCount, NamedTrack, PinFile, PinRequest, samples_csv};
 use jampin_core::geometry::{PixelRect, Point};
@@ -55,7 +55,7 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     write(&args.out, &samples_csv(&named, range, FrameCount::From(0)))
 }
 
-fn area_of<'a>(request: &'a AreaRequest, film: &Film, range: FrameRange) -> anyhow::Result<(&'a str, Area)> {
+fn area_of<'a>(request: &'a AreaRequest, film: &Film, range: FrameRange) -> anyhow::Result<(&'a str, AreaTask)> {
     let area = request.checked(film.info.size, range);
     Ok((&request.name, area.map_err(|problem| bad_input(format!("area {:?}: {problem}", request.name)))?))
 }
@@ -178,15 +178,19 @@ impl Film {
     }
 
     /// The samples of every point of an area's outline, each under a name of its own.
-    fn solve_area(&self, name: &str, area: &Area, range: FrameRange) -> Result<Vec<(String, Track)>, MediaError> {
+    fn solve_area(&self, name: &str, area: &AreaTask, range: FrameRange) -> Result<Vec<(String, Track)>, MediaError> {
         let part = shot_part(range, &self.cuts, area.frame);
-        let solution = solve_area(&mut self.planes(), area, part)?.ok_or_else(|| {
-            MediaError::BadInput(format!(
-                "area {name:?}: there is nothing in it on frame {} that could be followed; draw it round something with \
-                 contrast or a clear edge",
-                area.frame
-            ))
-        })?;
+        let solution = match solve_area(&mut self.planes(), area, part, &mut ())? {
+            AreaEnd::Solved(solution) => solution,
+            AreaEnd::Stopped => unreachable!("nobody says stop"),
+            AreaEnd::Flat => {
+                return Err(MediaError::BadInput(format!(
+                    "area {name:?}: there is nothing in it on frame {} that could be followed; draw it round something \
+                     with contrast or a clear edge",
+                    area.frame
+                )));
+            }
+        };
         let track =
             |point: &Point| solution.places.iter().map(|(frame, place)| (*frame, place.sample(*point))).collect();
         Ok(area.outline.0.iter().enumerate().map(|(i, point)| (format!("{name}/{i}"), track(point))).collect())

@@ -9,11 +9,12 @@ use jampin_core::solve::{Film, affected};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::Sample;
 use jampin_media::{Cancel, StoredPlanes};
-use jampin_store::{Appended, Lease};
+use jampin_store::{Appended, Lease, NewSamples};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tokio::runtime::Handle;
 
+use crate::face::FaceSolver;
 use crate::place::{ClipScene, Workplace};
 use crate::solve::{SolveResult, Solver};
 use crate::work::Work;
@@ -62,8 +63,13 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let task: FollowTask = work.task()?;
     let Work { worker, runtime, job, lease, cancel } = *work;
     let reached: Reached = serde_json::from_value(job.progress.clone()).unwrap_or_default();
-    let Workplace { stored, pin, planes, cuts, scene, second } =
-        Workplace::open(worker, runtime, (task.shot, task.pin), task.from, cancel)?;
+    let place = Workplace::open(worker, runtime, (task.shot, task.pin), task.from, cancel)?;
+    if let Some(area) = place.area() {
+        let solved = FaceSolver { work, area, place: &place, wanted: &|frame| task.wants(frame) }.solve()?;
+        let result = FollowResult { ends: Vec::new(), found: solved.found, solved: Some(solved) };
+        return Ok(serde_json::to_value(result)?);
+    }
+    let Workplace { stored, pin, planes, cuts, scene, second } = place;
     let mut run = Run {
         worker,
         runtime,
@@ -114,10 +120,7 @@ impl Run<'_> {
             return Ok(None);
         }
         let Self { task, part, .. } = *self;
-        let wanted = |frame: Frame| {
-            let side = if frame < task.from { Direction::Backward } else { Direction::Forward };
-            frame == task.from || task.directions.contains(&side)
-        };
+        let wanted = |frame: Frame| task.wants(frame);
         let track = shot.track(task.pin);
         // From the guide before the first frame wanted to the end, or the other way round.
         let inner = affected(&self.pin, track, task.from, part);
@@ -235,7 +238,8 @@ impl Writer<'_> {
         }
         let written = serde_json::to_value(&*self.reached).map_err(TaskError::from).and_then(|progress| {
             let store = &self.worker.store;
-            let append = store.append_samples(self.lease, self.task.shot, self.task.pin, &self.waiting, &progress);
+            let new: [NewSamples<'_>; 1] = [(self.task.pin, &self.waiting)];
+            let append = store.append_samples(self.lease, self.task.shot, &new, &progress);
             Ok(self.runtime.block_on(append)?)
         });
         self.waiting.clear();

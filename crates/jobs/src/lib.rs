@@ -5,6 +5,7 @@ mod draft;
 mod durable;
 mod error;
 mod export;
+mod face;
 mod follow;
 mod housekeeping;
 mod hub;

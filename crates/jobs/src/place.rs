@@ -2,6 +2,7 @@
 
 use std::time::Duration;
 
+use jampin_core::document::Area;
 use jampin_core::image::Scene;
 use jampin_core::pin::Pin;
 use jampin_core::time::Frame;
@@ -59,6 +60,13 @@ impl Workplace {
         let scene = ClipScene { folder, frames: table.len() };
         let second = info.rate.as_f64().round() as u32;
         Ok(Self { stored, pin, planes, cuts, scene, second })
+    }
+}
+
+impl Workplace {
+    /// The area that the pin belongs to.
+    pub fn area(&self) -> Option<&Area> {
+        self.stored.shot.pin(self.pin.id).and_then(|(subject, pin)| subject.area_of(pin.id))
     }
 }
 

@@ -11,12 +11,13 @@ use jampin_core::solve::{Film, Solution, Step, Watch, affected, solve};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, Track};
 use jampin_media::{Cancel, StoredPlanes};
-use jampin_store::{Appended, Lease};
+use jampin_store::{Appended, Lease, NewSamples};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
 use uuid::Uuid;
 
+use crate::face::FaceSolver;
 use crate::place::Workplace;
 use crate::work::Work;
 use crate::{SolveTask, TaskError, Worker};
@@ -41,8 +42,13 @@ pub struct SolveResult {
 pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let task: SolveTask = work.task()?;
     let Work { worker, runtime, job, lease, cancel } = *work;
-    let Workplace { stored, pin, planes, cuts, scene, second } =
-        Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
+    let keep = |frame: Frame| task.only.is_none_or(|only| only.contains(frame));
+    let place = Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
+    if let Some(area) = place.area() {
+        let solved = FaceSolver { work, area, place: &place, wanted: &keep }.solve()?;
+        return Ok(serde_json::to_value(solved)?);
+    }
+    let Workplace { stored, pin, planes, cuts, scene, second } = place;
     let part = shot_part(stored.info.range, &cuts, task.frame);
     let track = stored.shot.track(task.pin);
     let near = |frame: Frame| affected(&pin, track, frame, part);
@@ -50,7 +56,6 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
         || near(task.frame),
         |only| FrameRange { first: near(only.first).first, last: near(only.last.min(part.last)).last },
     );
-    let keep = |frame: Frame| task.only.is_none_or(|only| only.contains(frame));
     let scene = scene.load(&planes)?;
     let film = Film { scene: &scene, part };
     let solver = Solver { worker, runtime, lease, shot: task.shot, film, pin: &pin, short_gap: second, cancel };
@@ -97,7 +102,8 @@ impl Solver<'_> {
         let solved = solved.iter().filter(|(frame, _)| wanted(*frame)).collect();
         let samples = self.with_short_gaps(track, solved);
         let found = samples.iter().filter(|(_, sample)| sample.is_some_and(|sample| sample.state.is_present())).count();
-        let append = self.worker.store.append_samples(self.lease, self.shot, self.pin.id, &samples, progress);
+        let new: [NewSamples<'_>; 1] = [(self.pin.id, &samples)];
+        let append = self.worker.store.append_samples(self.lease, self.shot, &new, progress);
         match self.runtime.block_on(append)? {
             Appended::Yes => Ok(SolveResult { first: range.first, last: range.last, found: found as u32 }),
             Appended::Unwanted => Err(TaskError::Cancelled),

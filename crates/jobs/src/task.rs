@@ -68,6 +68,15 @@ pub struct FollowTask {
     pub single: bool,
 }
 
+impl FollowTask {
+    /// Whether what is found on a frame counts.
+    pub(crate) fn wants(&self, frame: Frame) -> bool {
+        let side = if frame < self.from { Direction::Backward } else { Direction::Forward };
+        let is_near = !self.single || frame.until(self.from).abs() <= 1;
+        frame == self.from || is_near && self.directions.contains(&side)
+    }
+}
+
 /// What is to be solved anew: what depends on one frame of a pin.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct SolveTask {

@@ -47,7 +47,7 @@ pub use events::{Event, Listener};
 pub use job::{Job, JobState, NewJob};
 pub use known::Known;
 pub use lease::Lease;
-pub use log::{Appended, Edited, LogEntry};
+pub use log::{Appended, Edited, LogEntry, NewSamples};
 pub use pictures::Picture;
 pub use projects::{Project, ProjectSummary};
 pub use recipes::SavedRecipe;

@@ -49,6 +49,9 @@ pub struct LogEntry {
     pub in_force: bool,
 }
 
+/// A pin, with what is to be on some of its frames.
+pub type NewSamples<'a> = (Uuid, &'a [(Frame, Option<Sample>)]);
+
 impl Store {
     /// Makes an edit, if the shot still has the revision it was made for.
     pub async fn edit(&self, shot: Uuid, revision: i64, title: &str, edit: &Edit) -> Result<Edited, StoreError> {
@@ -84,13 +87,12 @@ impl Store {
             .await
     }
 
-    /// Adds samples to a job's entry, and takes note of how far the job is, in one transaction.
+    /// Adds samples of some pins to a job's entry, and takes note of how far the job is, in one transaction.
     pub async fn append_samples(
         &self,
         lease: &Lease,
         shot: Uuid,
-        pin: Uuid,
-        new: &[(Frame, Option<Sample>)],
+        new: &[NewSamples<'_>],
         progress: &Value,
     ) -> Result<Appended, StoreError> {
         let mut connection = self.connection().await?;
@@ -103,21 +105,24 @@ impl Store {
                 let Some(entry) = entry.filter(|entry| entry.number <= row.log_head) else {
                     return Ok(Appended::Unwanted);
                 };
-                let frames = || new.iter().map(|(frame, _)| *frame);
-                let (Some(first), Some(last)) = (frames().min(), frames().max()) else { return Ok(Appended::Yes) };
-                if parsed(&row)?.pin(pin).is_none() {
+                let document = parsed(&row)?;
+                if new.iter().any(|(pin, _)| document.pin(*pin).is_none()) {
                     return Ok(Appended::Unwanted);
                 }
-                let rows = samples::near(connection, shot, pin, FrameRange { first, last }).await?;
-                let mut track = samples::track(&rows);
-                let before = put(&mut track, new);
-                log_parts::keep(connection, &entry, pin, before).await?;
-                samples::replace(connection, (shot, pin), &rows, &track).await?;
+                for (pin, new) in new {
+                    let frames = || new.iter().map(|(frame, _)| *frame);
+                    let (Some(first), Some(last)) = (frames().min(), frames().max()) else { continue };
+                    let rows = samples::near(connection, shot, *pin, FrameRange { first, last }).await?;
+                    let mut track = samples::track(&rows);
+                    let before = put(&mut track, new);
+                    log_parts::keep(connection, &entry, *pin, before).await?;
+                    samples::replace(connection, (shot, *pin), &rows, &track).await?;
+                    announce(connection, &Event::Samples { shot, pin: *pin, first: first.0, last: last.0 }).await?;
+                }
                 let newer = (shots::samples_version.eq(shots::samples_version + 1),);
                 diesel::update(shots::table.filter(shots::id.eq(shot))).set(newer).execute(connection).await?;
                 let job = jobs::table.filter(jobs::id.eq(lease.job));
                 diesel::update(job).set(jobs::progress.eq(progress)).execute(connection).await?;
-                announce(connection, &Event::Samples { shot, pin, first: first.0, last: last.0 }).await?;
                 Ok(Appended::Yes)
             })
             .await

@@ -33,22 +33,26 @@ pub(crate) async fn start(
     let loaded = load(&state, *id).await?;
     let shot = &loaded.stored.shot;
     let (subject, _) = shot.pin(pin).ok_or_else(|| ApiError::NotFound("This pin is not there any more.".into()))?;
-    let track = shot.track(pin);
-    if track.position(from).is_none() {
+    if shot.track(pin).position(from).is_none() {
         return Err(ApiError::Unusable(format!(
             "The pin is not on frame {from}. Go to a frame of its trail, or put it in place on this one, then follow."
         )));
     }
     let part = loaded.part(from);
-    let cleared = directions.iter().flat_map(|direction| {
-        let (whole, step) = match direction {
-            Direction::Forward => (part.last, 1),
-            Direction::Backward => (part.first, -1),
-        };
-        let last = if single { from.step(step).unwrap_or(whole) } else { whole };
-        cleared_ahead(track, from, *direction, last)
-    });
-    let edit = Edit::SetSamples { pin, samples: cleared.collect() };
+    let cleared = |pin: Uuid| {
+        directions.iter().flat_map(move |direction| {
+            let (whole, step) = match direction {
+                Direction::Forward => (part.last, 1),
+                Direction::Backward => (part.first, -1),
+            };
+            let last = if single { from.step(step).unwrap_or(whole) } else { whole };
+            cleared_ahead(shot.track(pin), from, *direction, last)
+        })
+    };
+    let pins = subject.followed_with(pin);
+    let clear = |pin: &Uuid| Edit::SetSamples { pin: *pin, samples: cleared(*pin).collect() };
+    let edit = Edit::All { edits: pins.iter().map(clear).collect() };
+    let pin = pins[0];
     let way = match directions.as_slice() {
         [Direction::Forward] => "forward",
         [Direction::Backward] => "backward",

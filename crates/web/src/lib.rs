@@ -1,5 +1,6 @@
 //! The web server: pages, the JSON API, events, uploads. Computes nothing itself.
 
+mod areas;
 mod aside;
 mod assets;
 mod attachments;
@@ -116,6 +117,8 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(shots::undo)
         .service(shots::redo)
         .service(pins::put_pin)
+        .service(areas::put_area)
+        .service(areas::change_area)
         .service(points::place)
         .service(attachments::drag)
         .service(attachments::reshape)

@@ -4,9 +4,9 @@ use actix_web::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use actix_web::{HttpResponse, get, post, put, web};
 use jampin_core::attachment::{Attachment, AttachmentKind};
 use jampin_core::attachment::{Corner, Orientation, Picture, PictureMount};
-use jampin_core::document::Subject;
+use jampin_core::document::{Area, Subject};
 use jampin_core::edit::Edit;
-use jampin_core::geometry::Point;
+use jampin_core::geometry::{Point, Rect};
 use jampin_core::motion::Poses;
 use jampin_core::time::Frame;
 use jampin_jobs::keep_picture;
@@ -70,7 +70,10 @@ pub(crate) struct HangRequest {
     picture: Uuid,
 }
 
-/// Hangs a picture on a subject: into the face of four pins and carried points or more, else facing the camera.
+/// Share of an area that a picture takes at first.
+const INSIDE: f64 = 0.9;
+
+/// Hangs a picture on a subject: onto its area, into the face of four pins and carried points or more, else facing the camera.
 #[post("/api/shots/{id}/subjects/{subject}/pictures")]
 pub(crate) async fn hang(
     state: web::Data<AppState>,
@@ -83,10 +86,13 @@ pub(crate) async fn hang(
     let subject = subject_of(&loaded.stored.shot, which)?;
     let image = state.store.picture(picture).await?;
     let pixels = [image.width, image.height].map(|side| side.max(1) as u32);
-    let face = loaded.poses(subject).and_then(|poses| face_of(subject, poses, frame));
+    let (face, fills) = match subject.areas.first() {
+        Some(area) => (Some(corners_of(area)), inside(area.bounds(), pixels)),
+        None => (loaded.poses(subject).and_then(|poses| face_of(subject, poses, frame)), [1.0, 1.0]),
+    };
     let wide = USUAL_SHARE * f64::from(loaded.info.size.width);
     let (mount, size) = match face {
-        Some(corners) => (PictureMount::Face(corners), [1.0, 1.0]),
+        Some(corners) => (PictureMount::Face(corners), fills),
         None => {
             let high = wide * f64::from(pixels[1]) / f64::from(pixels[0]);
             (PictureMount::Facing(Orientation { since: frame, turns: true, grows: true, tilts: false }), [wide, high])
@@ -99,6 +105,20 @@ pub(crate) async fn hang(
     let title = format!("Picture {} on {}", image.name, subject.name);
     let edited = state.edit(id, revision, &title, &edit).await?;
     Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "attachment": made })))
+}
+
+/// The corners of the box round an area's outline.
+fn corners_of(area: &Area) -> [Corner; 4] {
+    let [_, corners @ ..] = area.carriers;
+    corners.map(Corner::Pin)
+}
+
+/// In shares of a face, the size of a picture that lies within it undistorted, as the face was drawn.
+fn inside(face: Rect, pixels: [u32; 2]) -> [f64; 2] {
+    let [width, height] = pixels.map(f64::from);
+    let (across, down) = (width / (face.right - face.left), height / (face.bottom - face.top));
+    let most = INSIDE / across.max(down);
+    [across * most, down * most]
 }
 
 /// The first four pins and carried points that are there, as corners: from the top left one on, clockwise as the

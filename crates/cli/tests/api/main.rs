@@ -1,5 +1,6 @@
 //! The server as programs see it, over a real PostgreSQL.
 
+mod areas;
 mod attached;
 mod deletion;
 mod graphics;

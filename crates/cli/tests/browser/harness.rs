@@ -163,6 +163,15 @@ impl Browser {
         key(KeyAction::Up { value: shift }).await.unwrap();
     }
 
+    /// Drags with Shift held down.
+    pub async fn drag_with_shift(&self, from: (f64, f64), to: (f64, f64)) {
+        let shift = '\u{E008}';
+        let key = |action: KeyAction| self.client.perform_actions(KeyActions::new("keys".into()).then(action));
+        key(KeyAction::Down { value: shift }).await.unwrap();
+        self.drag(from, to).await;
+        key(KeyAction::Up { value: shift }).await.unwrap();
+    }
+
     /// Presses the button with this text.
     pub async fn press(&self, text: &str) {
         let path = format!("//*[self::button or self::a or self::summary][contains(normalize-space(.), '{text}')]");

@@ -1,6 +1,7 @@
 //! The pages in a real browser: the whole task by mouse and by keyboard, corrections, two windows, accessibility, and
 //! whether the page and the exported film show the same.
 
+mod areas;
 mod attaching;
 mod bench;
 mod engine;

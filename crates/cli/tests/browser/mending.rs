@@ -45,6 +45,18 @@ impl Hand<'_> {
         self.key(char::from(Key::Enter)).await;
     }
 
+    /// Drags with Shift held down.
+    pub async fn drag_with_shift(&mut self, from: (f64, f64), to: (f64, f64)) {
+        self.actions += 1;
+        self.browser.drag_with_shift(from, to).await;
+    }
+
+    /// Chooses a file.
+    pub async fn file(&mut self, css: &str, path: &Path) {
+        self.actions += 1;
+        self.browser.choose_file(css, path).await;
+    }
+
     /// Clicks on a frame of the ruler.
     pub async fn go(&mut self, frame: u32) {
         let script = format!(

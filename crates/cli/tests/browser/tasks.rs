@@ -13,13 +13,13 @@ use super::mending::Hand;
 use super::{Browser, exported, film, on_page, place, with_browser};
 
 /// The beginning of a shot, rendered once.
-fn beginning(mut shot: Shot, frames: u32, folder: &str) -> (std::path::PathBuf, Truth) {
+pub(super) fn beginning(mut shot: Shot, frames: u32, folder: &str) -> (std::path::PathBuf, Truth) {
     shot.frames = frames;
     let made = write_film(&shot, &Path::new(env!("CARGO_TARGET_TMPDIR")).join(folder), &mut |_, _| {}).unwrap();
     (made.film, serde_json::from_str(&std::fs::read_to_string(made.truth).unwrap()).unwrap())
 }
 
-async fn export(browser: &Browser, hand: &mut Hand<'_>) {
+pub(super) async fn export(browser: &Browser, hand: &mut Hand<'_>) {
     hand.key('e').await;
     browser.until("document.querySelector('#export.show')").await;
     hand.actions += 1;

@@ -2,6 +2,7 @@
 
 use uuid::Uuid;
 
+use super::area::put_area;
 use super::{ActionProblem, Ground, Planned, Resolve};
 use crate::edit::Edit;
 use crate::geometry::{Point, Size};
@@ -13,6 +14,9 @@ use crate::track::{Sample, SampleState};
 pub fn set_guide(ground: Ground<'_>, id: Uuid, frame: Frame, at: Option<Point>) -> Result<Planned, ActionProblem> {
     let (subject, pin) = ground.pin(id)?;
     ground.holds(frame)?;
+    if let Some(area) = subject.area_of(id) {
+        return put_area(ground, (subject, area), id, (frame, at));
+    }
     let track = ground.shot.track(id);
     let before = track.get(frame);
     let (title, sample) = match at {
@@ -43,7 +47,7 @@ pub fn set_guide(ground: Ground<'_>, id: Uuid, frame: Frame, at: Option<Point>) 
 
 /// Whether a place is in the picture, or at most once its size beside it: a spot may be followed out of the picture by
 /// hand.
-fn is_near(at: Point, size: Size) -> bool {
+pub(super) fn is_near(at: Point, size: Size) -> bool {
     let near = |at: f64, size: u32| (-f64::from(size)..=2.0 * f64::from(size)).contains(&at);
     near(at.x, size.width) && near(at.y, size.height)
 }

@@ -1,6 +1,7 @@
 //! What a person does to a shot, as a change with a title and what has to be solved after it. The application and the
 //! command line make the same of it.
 
+mod area;
 mod guide;
 mod point;
 mod range;
@@ -16,6 +17,7 @@ use crate::path::BridgeProblem;
 use crate::pin::{Pin, PinProblem};
 use crate::time::{Frame, FrameRange};
 
+pub use area::{AreaChange, another_area, change_area, new_area_subject};
 pub use guide::set_guide;
 pub use point::{correct_point, place_point};
 pub use range::{RangeAction, change_range};
@@ -83,6 +85,15 @@ pub enum ActionProblem {
     /// Outside the picture.
     #[error("the pin has to be put on the picture")]
     OffThePicture,
+    /// None of it is in the picture.
+    #[error("the outline has to go round something in the picture")]
+    OutlineOffThePicture,
+    /// Corners that no flat face can have.
+    #[error("no flat face looks like this: its corners have to go round it as they did, without a fold")]
+    NoFace,
+    /// The corners there are those of the outline.
+    #[error("the area was outlined on frame {0}: move the points of its outline there")]
+    OutlinedThere(Frame),
     /// Too far outside the picture.
     #[error("{}, {} is far away from the picture of {} x {} pixels: a guide lies at most once its size beside it",
         at.x, at.y, size.width, size.height)]
@@ -120,5 +131,7 @@ pub enum ActionProblem {
     Pin(#[from] PinProblem),
 }
 
+#[cfg(test)]
+mod area_tests;
 #[cfg(test)]
 mod tests;

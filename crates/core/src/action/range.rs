@@ -3,6 +3,7 @@
 use serde::Deserialize;
 use uuid::Uuid;
 
+use super::area::places_near;
 use super::{ActionProblem, Ground, Planned, Resolve};
 use crate::document::Subject;
 use crate::edit::Edit;
@@ -43,8 +44,39 @@ pub enum RangeAction {
     Solve,
 }
 
-/// Does one thing to the frames `first` to `last` of a pin.
+impl RangeAction {
+    /// The same for something beside it.
+    fn moved(self, by: Point) -> Self {
+        match self {
+            Self::ByHand { places } => {
+                Self::ByHand { places: places.into_iter().map(|(frame, at)| (frame, at + by)).collect() }
+            }
+            other => other,
+        }
+    }
+}
+
+/// Does one thing to the frames `first` to `last` of a pin; with a pin of an area, to all of the area's.
 pub fn change_range(
+    ground: Ground<'_>,
+    pin: Uuid,
+    frames: (Frame, Frame),
+    action: RangeAction,
+) -> Result<Planned, ActionProblem> {
+    let (subject, _) = ground.pin(pin)?;
+    let Some(area) = subject.area_of(pin) else { return change_pin(ground, pin, frames, action) };
+    let [middle, ..] = places_near(ground, area, frames.0);
+    let each = area
+        .carriers
+        .iter()
+        .zip(places_near(ground, area, frames.0))
+        .map(|(carrier, at)| change_pin(ground, *carrier, frames, action.clone().moved(at - middle)));
+    let mut plans = each.collect::<Result<Vec<Planned>, _>>()?;
+    let edit = Edit::All { edits: plans.iter().map(|plan| plan.edit.clone()).collect() };
+    Ok(Planned { edit, ..plans.swap_remove(0) })
+}
+
+fn change_pin(
     ground: Ground<'_>,
     pin: Uuid,
     (first, last): (Frame, Frame),

@@ -1,5 +1,7 @@
 //! The numbers of each motion: how a small change of them moves a sample, and the map they stand for.
 
+use std::ops::{Add, Mul, Neg, Sub};
+
 use crate::geometry::Homography;
 use crate::track::MotionModel;
 
@@ -71,8 +73,11 @@ pub(super) fn add_columns<const LANES: usize>(
 }
 
 /// The same for one sample in double precision.
-pub(crate) fn columns_of(motion: MotionModel, [gx, gy]: [f64; 2], [u, v]: [f64; 2]) -> [f64; MOST_COLUMNS] {
-    let mut out = [0.0; MOST_COLUMNS];
+pub(crate) fn columns_of<T>(motion: MotionModel, [gx, gy]: [T; 2], [u, v]: [T; 2]) -> [T; MOST_COLUMNS]
+where
+    T: Copy + Default + Add<Output = T> + Sub<Output = T> + Mul<Output = T> + Neg<Output = T>,
+{
+    let mut out = [T::default(); MOST_COLUMNS];
     (out[0], out[1]) = (gx, gy);
     let along = u * gx + v * gy;
     match motion {

@@ -1,19 +1,23 @@
 //! What a face looks like on the frame on which it was outlined.
 
 use super::outline::Outline;
-use super::pyramid::Pyramid;
+use super::plain::Plain;
+use super::pyramid::{Looks, PictureLevel, Pyramid};
 use crate::geometry::{Homography, Point, Rect};
 use crate::image::{Blur, FrameSource, PatchSamples};
 use crate::time::Frame;
 
 /// Samples of a level that are compared at most. More tell little more and cost as much again.
-const MOST_SAMPLES: usize = 9_000;
+const MOST_SAMPLES: usize = 5_000;
 /// A level with fewer samples says too little.
 const LEAST_SAMPLES: usize = 40;
 /// Share of them with the strongest gradients; the rest is spread, so that what covers a bare part is seen too.
 const STRONGEST: f64 = 0.7;
 /// The coarsest level has this many pixels across at least.
 const LEAST_ACROSS: f64 = 14.0;
+/// The limit of residuals of an edge, as a share of its contrast: more, and other edges behind it count; less, and it
+/// does not count any more where it is off.
+const EDGE_LIMIT: f64 = 0.6;
 /// Room round the face that is kept for softening it, in pixels.
 const ROOM: f64 = 20.0;
 /// How soft the face can be had, as standard deviations in pixels of the full size.
@@ -50,6 +54,8 @@ pub(super) struct Face {
     pub levels: Vec<Level>,
     /// Whether nothing but its edge tells where it is.
     pub by_edge: bool,
+    /// Whether it is round, too, as far as that is known: its edge looks the same however it turns.
+    pub is_round: bool,
 }
 
 impl Face {
@@ -64,12 +70,14 @@ impl Face {
         let middle = bounds.middle();
         // On the middle of a pixel, so that the finest level is sampled where the pixels are.
         let centre = Point::new(middle.x.floor() + 0.5, middle.y.floor() + 0.5);
-        let Some(pyramid) = Pyramid::read(source, frame, bounds.widened(ROOM))? else { return Ok(None) };
+        let Some(pyramid) = Pyramid::read(source, frame, bounds.widened(ROOM), (&[], Looks::Brightness))? else {
+            return Ok(None);
+        };
         let is_in = |at: Point| outline.contains(at) && !keep_outs.iter().any(|out| out.contains(at));
         let mut levels = Vec::new();
         let sides = [bounds.right - bounds.left, bounds.bottom - bounds.top];
         let mut across = sides[0].min(sides[1]);
-        while let Some(level) = Level::pick(&pyramid, levels.len(), (centre, sides), &is_in) {
+        while let Some(level) = Level::pick(&pyramid, levels.len(), (centre, sides), &is_in, Keep::Telling) {
             levels.push(level);
             across /= 2.0;
             if across < LEAST_ACROSS {
@@ -78,28 +86,34 @@ impl Face {
         }
         let deep_inside = |at: Point| is_in(centre + (at - centre) * (1.0 + 2.0 * EDGE));
         let by_edge = levels.first().is_some_and(|level| level.is_bare(centre, &deep_inside));
+        let mut is_round = false;
         if by_edge {
             // Nothing inside: what there is is its edge.
             let wide = widened(outline, centre, 1.0 + 2.0 * EDGE);
-            let with_edge = |at: Point| wide.contains(at) && !keep_outs.iter().any(|out| out.contains(at));
+            let plain = Plain::find(&pyramid, centre, outline, &wide);
+            is_round = plain.as_ref().is_none_or(|plain| plain.is_round);
+            let belongs = |at: Point| plain.as_ref().map_or_else(|| wide.contains(at), |plain| plain.contains(at));
+            let with_edge = |at: Point| belongs(at) && !keep_outs.iter().any(|out| out.contains(at));
             let sides = sides.map(|side| side * (1.0 + 2.0 * EDGE));
             let count = levels.len();
-            levels = (0..count).filter_map(|n| Level::pick(&pyramid, n, (centre, sides), &with_edge)).collect();
+            let edges = Pyramid::read(source, frame, bounds.widened(ROOM), (&[], Looks::Edges))?;
+            let pyramid = edges.unwrap_or(pyramid);
+            levels =
+                (0..count).filter_map(|n| Level::pick(&pyramid, n, (centre, sides), &with_edge, Keep::Flat)).collect();
             levels.iter_mut().for_each(Level::compare_edges);
         }
-        Ok((!levels.is_empty()).then_some(Self { centre, bounds, levels, by_edge }))
+        Ok((!levels.is_empty()).then_some(Self { centre, bounds, levels, by_edge, is_round }))
+    }
+
+    /// What of the pictures is compared.
+    pub fn looks(&self) -> Looks {
+        if self.by_edge { Looks::Edges } else { Looks::Brightness }
     }
 
     /// The corners of the box round it.
     pub fn corners(&self) -> [Point; 4] {
-        corners(self.bounds)
+        self.bounds.corners()
     }
-}
-
-/// The corners of a box, clockwise from the upper left.
-pub(super) fn corners(bounds: Rect) -> [Point; 4] {
-    let Rect { left, top, right, bottom } = bounds;
-    [(left, top), (right, top), (right, bottom), (left, bottom)].map(|(x, y)| Point::new(x, y))
 }
 
 fn widened(outline: &Outline, centre: Point, factor: f64) -> Outline {
@@ -114,12 +128,13 @@ impl Level {
         level: usize,
         (centre, sides): (Point, [f64; 2]),
         is_in: &impl Fn(Point) -> bool,
+        keep: Keep,
     ) -> Option<Self> {
-        let (found, patch) = pyramid.level(level);
-        if found != level {
+        let PictureLevel { patch, zoom, .. } = pyramid.level(level);
+        let step = f64::from(1u32 << level);
+        if zoom != step {
             return None;
         }
-        let step = f64::from(1u32 << level);
         let room = (ROOM / step).ceil() as usize;
         let [cols, rows] = sides.map(|side| (side / step / 2.0).ceil() as usize * 2 + 1 + 2 * room);
         let (half_x, half_y) = ((cols / 2) as f64, (rows / 2) as f64);
@@ -135,7 +150,7 @@ impl Level {
         if chosen.len() < LEAST_SAMPLES {
             return None;
         }
-        thin(&mut chosen, &sampled);
+        thin(&mut chosen, &sampled, keep);
         let samples = grid_samples(&sampled);
         let soft: Vec<Vec<[f32; 3]>> =
             SOFTNESS.iter().map(|sigma| softened(&samples, cols, sigma / step, &chosen)).collect();
@@ -157,7 +172,7 @@ impl Level {
         let mut values: Vec<f32> = self.soft[0].iter().map(|sample| sample[0]).collect();
         values.sort_by(f32::total_cmp);
         let at = |share: f64| f64::from(values[(share * (values.len() - 1) as f64) as usize]);
-        self.least_limit = self.least_limit.max(at(0.9) - at(0.1));
+        self.least_limit = self.least_limit.max(EDGE_LIMIT * (at(0.9) - at(0.1)));
     }
 
     /// The samples, softened by one of [`SOFTNESS`].
@@ -187,17 +202,32 @@ impl Level {
     }
 }
 
+/// Which samples of a face are kept.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Keep {
+    /// Mostly those with a gradient, also where most is flat: what is flat agrees with itself wherever it is, and would
+    /// have what disagrees taken for something that covers it.
+    Telling,
+    /// All there are, up to what can be compared: inside and outside of an edge.
+    Flat,
+}
+
 /// Keeps the strongest, and some of all.
-fn thin(chosen: &mut Vec<usize>, sampled: &[Option<[f32; 3]>]) {
-    if chosen.len() <= MOST_SAMPLES {
+fn thin(chosen: &mut Vec<usize>, sampled: &[Option<[f32; 3]>], keep: Keep) {
+    let strength = |i: usize| f64::from(sampled[i].map_or(0.0, |[_, dx, dy]| dx * dx + dy * dy));
+    let telling = chosen.iter().filter(|i| strength(**i) > BARE * BARE).count().max(LEAST_SAMPLES);
+    let most = match keep {
+        Keep::Telling => MOST_SAMPLES.min((telling as f64 / STRONGEST) as usize),
+        Keep::Flat => MOST_SAMPLES,
+    };
+    if chosen.len() <= most {
         return;
     }
-    let strength = |i: usize| sampled[i].map_or(0.0, |[_, dx, dy]| dx * dx + dy * dy);
-    let strong = (STRONGEST * MOST_SAMPLES as f64) as usize;
+    let strong = (STRONGEST * most as f64) as usize;
     let mut order = chosen.clone();
     order.select_nth_unstable_by(strong, |&a, &b| strength(b).total_cmp(&strength(a)));
     let (strongest, rest) = order.split_at(strong);
-    let every = rest.len().div_ceil(MOST_SAMPLES - strong);
+    let every = rest.len().div_ceil(most - strong);
     let mut rest = rest.to_vec();
     rest.sort_unstable();
     let mut kept: Vec<usize> = strongest.iter().copied().chain(rest.into_iter().step_by(every)).collect();

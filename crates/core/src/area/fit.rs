@@ -6,20 +6,23 @@
 //! a whole.
 
 use super::face::Level;
+use super::pyramid::PictureLevel;
 use crate::align::{MOST_COLUMNS, columns_of};
 use crate::biweight::{BIWEIGHT_LIMIT, BIWEIGHT_VARIANCE};
 use crate::cholesky::{Cholesky, Matrix};
 use crate::geometry::{Homography, Point};
-use crate::image::{NOISE_GAIN, SmoothPatch};
+use crate::image::NOISE_GAIN;
 use crate::track::MotionModel;
 
 /// Numbers of the light: gain, offset, slope across, slope down.
 const LIGHT: usize = 4;
 const MOST: usize = MOST_COLUMNS + LIGHT;
+/// Samples summed up in single precision: enough to be quick, few enough to lose nothing that would be seen.
+const STRETCH: usize = 64;
 /// Steps of one level at most.
 const MOST_STEPS: usize = 12;
 /// A step that moves no rim by more than this share of a pixel of the level is the last.
-const SETTLED: f64 = 0.004;
+const SETTLED: f64 = 0.01;
 /// No step moves the rim by more than this, in pixels of the level: the linear model does not hold further out.
 const LONGEST_STEP: f64 = 2.0;
 /// The median of absolute residuals of Gaussian noise, over its standard deviation.
@@ -66,20 +69,19 @@ pub(super) struct Fit {
     pub covariance: [[f64; MOST_COLUMNS]; MOST_COLUMNS],
 }
 
-/// Aligns a level, softened by one of its softnesses, from `start`. `zoom` is how many pixels of the picture one of the
-/// frame's patch has.
+/// Aligns a level, softened by one of its softnesses, from `start`.
 pub(super) fn fit(
     (level, softness): (&Level, usize),
-    (patch, zoom): (&SmoothPatch, f64),
+    picture: PictureLevel<'_>,
     start: &Homography,
     motion: MotionModel,
     light: Option<Light>,
 ) -> Option<Fit> {
     let mut work = Work::new(level, softness);
-    let mut map = on_level(start, level.step, zoom)?;
+    let mut map = on_level(start, level.step, picture.zoom)?;
     let mut best = None;
     for step in 0..MOST_STEPS {
-        work.look(patch, &map);
+        work.look(&picture, &map);
         let solved = work.solve(motion, if step == 0 { Begin::With(light) } else { Begin::Weighed })?;
         let length = rim_length(motion, &solved.step, level.radius);
         let share = (LONGEST_STEP / length).min(1.0);
@@ -89,8 +91,8 @@ pub(super) fn fit(
             break;
         }
     }
-    work.look(patch, &map);
-    Some(work.judged(off_level(&map, level.step, zoom)?, best?.covariance, level.step))
+    work.look(&picture, &map);
+    Some(work.judged(off_level(&map, level.step, picture.zoom)?, best?.covariance, level.step))
 }
 
 fn scaled(factor: f64) -> Homography {
@@ -156,9 +158,16 @@ impl<'a> Work<'a> {
         }
     }
 
-    fn look(&mut self, patch: &SmoothPatch, map: &Homography) {
+    fn look(&mut self, picture: &PictureLevel<'_>, map: &Homography) {
         self.frame.clear();
-        self.frame.extend(patch.sample_points(map, self.points));
+        self.frame.extend(picture.patch.sample_points(map, self.points));
+        let Some(mask) = picture.mask else { return };
+        for (sample, [u, v]) in self.frame.iter_mut().zip(self.points) {
+            let at = map.apply(Point::new(f64::from(*u), f64::from(*v))) * picture.zoom;
+            if mask.hides(at) {
+                *sample = None;
+            }
+        }
     }
 
     /// What the light does at a sample: the columns of its numbers.
@@ -179,31 +188,7 @@ impl<'a> Work<'a> {
             Begin::With(light) => self.first_light(light)?,
             Begin::Weighed => self.weigh()?,
         };
-        let mut matrix: Matrix<MOST> = [[0.0; MOST]; MOST];
-        let mut right = [0.0; MOST];
-        let gain = self.light[0] / BRIGHT;
-        for (i, sample) in self.frame.iter().enumerate() {
-            let (Some([value, dx, dy]), weight) = (sample, f64::from(self.weights[i])) else { continue };
-            if weight == 0.0 {
-                continue;
-            }
-            let [_, face_dx, face_dy] = self.face[i].map(f64::from);
-            let gradient = [(gain * face_dx + f64::from(*dx)) / 2.0, (gain * face_dy + f64::from(*dy)) / 2.0];
-            let place = self.points[i].map(|at| f64::from(at) / self.radius);
-            let mut columns = [0.0; MOST];
-            columns[..MOST_COLUMNS].copy_from_slice(&columns_of(motion, gradient, place));
-            let lit = self.lit(i);
-            for (column, lit) in columns[count..count + LIGHT].iter_mut().zip(lit) {
-                *column = -lit;
-            }
-            for a in 0..count + LIGHT {
-                let weighted = weight * columns[a];
-                for b in a..count + LIGHT {
-                    matrix[a][b] += weighted * columns[b];
-                }
-                right[a] -= weighted * f64::from(*value);
-            }
-        }
+        let (mut matrix, right) = self.normal_equations(motion);
         let all = count + LIGHT;
         // The slopes of the light are not fixed by a bare face: a breath of stiffness keeps them where they are.
         for i in count..all {
@@ -224,6 +209,38 @@ impl<'a> Work<'a> {
             (0..count).for_each(|b| covariance[a][b] = column[b] * unit[a] * unit[b] * variance / NOISE_GAIN);
         }
         Some(Solved { step, covariance })
+    }
+
+    /// Sums over all samples, in single precision over a stretch of them: all columns at once make vectors.
+    fn normal_equations(&self, motion: MotionModel) -> (Matrix<MOST>, [f64; MOST]) {
+        let count = motion.columns();
+        let mut sums = [[0f64; MOST]; MOST + 1];
+        let (gain, over_radius) = ((self.light[0] / BRIGHT) as f32, (1.0 / self.radius) as f32);
+        let samples = self.frame.iter().zip(self.face).zip(self.points).zip(&self.weights);
+        let samples: Vec<_> = samples.collect();
+        for stretch in samples.chunks(STRETCH) {
+            let mut part = [[0f32; MOST]; MOST + 1];
+            for (((sample, face), point), weight) in stretch {
+                let (Some([value, dx, dy]), weight) = (sample, **weight) else { continue };
+                if weight == 0.0 {
+                    continue;
+                }
+                let gradient = [(gain * face[1] + dx) / 2.0, (gain * face[2] + dy) / 2.0];
+                let [u, v] = point.map(|at| at * over_radius);
+                let mut columns = [0f32; MOST];
+                columns[..MOST_COLUMNS].copy_from_slice(&columns_of(motion, gradient, [u, v]));
+                columns[count..count + LIGHT].copy_from_slice(&[-face[0] / BRIGHT as f32, -1.0, -u, -v]);
+                for (row, column) in part.iter_mut().zip(columns) {
+                    let weighted = weight * column;
+                    row.iter_mut().zip(columns).for_each(|(sum, other)| *sum += weighted * other);
+                }
+                part[MOST].iter_mut().zip(columns).for_each(|(sum, column)| *sum -= weight * column * value);
+            }
+            let pairs = sums.iter_mut().flatten().zip(part.iter().flatten());
+            pairs.for_each(|(sum, part)| *sum += f64::from(*part));
+        }
+        let [matrix @ .., right] = sums;
+        (matrix, right)
     }
 
     /// Numbers are solved for in shares of the radius; these are the motion's own over those.

@@ -2,20 +2,28 @@
 //!
 //! A face is aligned directly to the picture in which it was outlined, never to the frame before, so it does not
 //! drift: coarse to fine, with robust weights, under changing light, with what covers it left out cell by cell
-//! ([`fit`]), as soft as the frame is ([`face`]). Where it was lost it is searched for ([`search`]). The whole shot is
-//! gone through both ways from every frame that a person has set ([`solve`]).
+//! ([`fit`]), as soft as the frame is ([`face`]). Where it was lost it is searched for ([`search`]). From frame to frame
+//! it goes in a [`chain`]; the whole shot is gone through both ways from every frame that a person has set ([`solve`]).
 
+mod anchor;
+mod chain;
 mod face;
 mod fit;
+mod keep_out;
+mod mask;
 mod model;
 mod outline;
 mod place;
+mod plain;
 mod pyramid;
 mod search;
 mod solve;
+mod task;
 #[cfg(test)]
 mod tests;
 
+pub use keep_out::KeepOutTrack;
 pub use outline::Outline;
 pub use place::Place;
-pub use solve::{Area, AreaSolution, solve_area};
+pub use solve::solve_area;
+pub use task::{AreaEnd, AreaSolution, AreaTask, AreaWatch};

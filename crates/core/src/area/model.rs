@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::face::{Face, corners};
+use super::face::Face;
 use super::fit::fit;
 use super::outline::Outline;
 use super::place::{Place, placed};
@@ -27,13 +27,15 @@ pub(super) fn richest_fixed<S: FrameSource>(
     face: &Face,
     frame: Frame,
 ) -> Result<Option<MotionModel>, S::Error> {
-    let Some(pyramid) = Pyramid::read(source, frame, face.bounds.widened(ROOM))? else { return Ok(None) };
+    let Some(pyramid) = Pyramid::read(source, frame, face.bounds.widened(ROOM), (&[], face.looks()))? else {
+        return Ok(None);
+    };
     let start = Homography::shift(face.centre);
-    // An edge alone says nothing of a tilt: it would lean on whatever is behind.
-    let most = if face.by_edge { MotionModel::Scale } else { MotionModel::Perspective };
+    // A round edge says nothing of a tilt: it would lean on whatever is behind.
+    let most = if face.is_round { MotionModel::Scale } else { MotionModel::Perspective };
     let motions = MotionModel::ALL.into_iter().rev().filter(|motion| *motion <= most);
     let mut fixed = motions.filter(|motion| {
-        fit((&face.levels[0], 0), (pyramid.level(0).1, 1.0), &start, *motion, None).is_some_and(|fit| {
+        fit((&face.levels[0], 0), pyramid.level(0), &start, *motion, None).is_some_and(|fit| {
             let place = placed(face, *motion, &Homography::shift(Point::default()), &fit);
             face.corners().iter().all(|corner| place.sample(*corner).covariance.worst() < UNSURE)
         })
@@ -48,7 +50,7 @@ pub(super) fn least_that_explains(
     outline: &Outline,
 ) -> MotionModel {
     let Some(bounds) = outline.bounds() else { return most };
-    let from = corners(bounds);
+    let from = bounds.corners();
     let found: Vec<&Place> = places.values().filter(|place| place.state == SampleState::Found).collect();
     let explains = |motion: MotionModel| {
         let is_explained = |place: &&&Place| {
@@ -64,21 +66,30 @@ pub(super) fn least_that_explains(
 
 /// How far the best map of a motion misses any of the four corners of a box.
 fn misses(motion: MotionModel, from: &[Point; 4], to: &[Point; 4]) -> f64 {
-    let middle = |points: &[Point; 4]| {
-        let sum = points.iter().fold(Point::default(), |sum, point| Point::new(sum.x + point.x, sum.y + point.y));
-        Point::new(sum.x / 4.0, sum.y / 4.0)
-    };
+    let map = nearest(motion.min(MotionModel::Affine), from, to);
+    from.iter().zip(to).map(|(from, to)| map.apply(*from).distance(*to)).fold(0.0, f64::max)
+}
+
+/// The map of a motion that takes the four corners of an upright box nearest to some places.
+pub(super) fn nearest(motion: MotionModel, from: &[Point; 4], to: &[Point; 4]) -> Homography {
+    if motion == MotionModel::Perspective
+        && let Some(map) = Homography::between(from, to)
+    {
+        return map;
+    }
+    let middle = |points: &[Point; 4]| points.iter().fold(Point::default(), |sum, point| sum + *point) * 0.25;
     let (from_middle, to_middle) = (middle(from), middle(to));
     let pairs: Vec<(Point, Point)> = from.iter().zip(to).map(|(a, b)| (*a - from_middle, *b - to_middle)).collect();
     let sum = |of: &dyn Fn(Point, Point) -> f64| pairs.iter().map(|(a, b)| of(*a, *b)).sum::<f64>();
-    let squares = sum(&|a, _| a.x * a.x + a.y * a.y);
+    let real = sum(&|a, b| a.x * b.x + a.y * b.y);
+    let imaginary = sum(&|a, b| a.x * b.y - a.y * b.x);
     let [xx, xy, yx, yy] = match motion {
         MotionModel::Position => [1.0, 0.0, 0.0, 1.0],
-        // A similarity is a factor of complex numbers.
+        // A similarity is a factor of complex numbers; a turn is one of length 1.
         MotionModel::Rotation | MotionModel::Scale => {
-            let real = sum(&|a, b| a.x * b.x + a.y * b.y) / squares;
-            let imaginary = sum(&|a, b| a.x * b.y - a.y * b.x) / squares;
-            [real, -imaginary, imaginary, real]
+            let squares = sum(&|a, _| a.x * a.x + a.y * a.y);
+            let over = if motion == MotionModel::Rotation { real.hypot(imaginary) } else { squares };
+            [real / over, -imaginary / over, imaginary / over, real / over]
         }
         // The corners of an upright box are uncorrelated across and down.
         MotionModel::Affine | MotionModel::Perspective => {
@@ -91,6 +102,6 @@ fn misses(motion: MotionModel, from: &[Point; 4], to: &[Point; 4]) -> f64 {
             ]
         }
     };
-    let off = |(a, b): &(Point, Point)| Point::new(xx * a.x + xy * a.y, yx * a.x + yy * a.y).distance(*b);
-    pairs.iter().map(off).fold(0.0, f64::max)
+    let turned = Homography::new([[xx, xy, 0.0], [yx, yy, 0.0], [0.0, 0.0, 1.0]]);
+    Homography::shift(to_middle).after(&turned).after(&Homography::shift(Point::default() - from_middle))
 }

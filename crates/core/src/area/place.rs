@@ -25,11 +25,15 @@ pub struct Place {
 }
 
 impl Place {
-    /// Where it was set by hand, or is only predicted.
-    pub(super) fn bare(map: Homography, state: SampleState, centre: Point) -> Self {
-        let matched = if state == SampleState::Guide { 1.0 } else { 0.0 };
+    /// Where it was set by hand.
+    pub(super) fn set(map: Homography, centre: Point) -> Self {
+        Self { matched: 1.0, seen: 1.0, ..Self::predicted(map, SampleState::Guide, centre) }
+    }
+
+    /// Where it should be, but is not seen.
+    pub(super) fn predicted(map: Homography, state: SampleState, centre: Point) -> Self {
         let covariance = [[0.0; MOST_COLUMNS]; MOST_COLUMNS];
-        Self { map, state, matched, seen: matched, centre, motion: MotionModel::Position, covariance }
+        Self { map, state, matched: 0.0, seen: 0.0, centre, motion: MotionModel::Position, covariance }
     }
 
     /// A point of the face on this frame; `at` is where it was in the picture in which the face was outlined.
@@ -55,6 +59,11 @@ impl Place {
 /// From the picture in which the area was outlined, by way of the anchor's, to a frame.
 pub(super) fn whole_map(face: &Face, anchor: &Homography, map: &Homography) -> Homography {
     map.after(&Homography::shift(Point::default() - face.centre)).after(anchor)
+}
+
+/// The way back: from the anchor's face, counted from its middle, to a frame.
+pub(super) fn relative_map(face: &Face, anchor: &Homography, whole: &Homography) -> Option<Homography> {
+    whole.checked_after(&anchor.inverse()?)?.checked_after(&Homography::shift(face.centre))
 }
 
 /// What the alignment of a face to a frame says of where it is.

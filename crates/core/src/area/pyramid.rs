@@ -1,7 +1,9 @@
 //! A part of a frame in full size, half of it, and so on.
 
+use super::mask::Mask;
+use super::outline::Outline;
 use crate::geometry::{PixelRect, Rect, Size};
-use crate::image::{Component, FrameSource, SmoothPatch, Window};
+use crate::image::{Component, FrameSource, Plane, SmoothPatch, Window};
 use crate::time::Frame;
 
 /// Halvings at most.
@@ -13,13 +15,42 @@ const LEAST_SIDE: u32 = 8;
 pub(super) struct Pyramid {
     levels: Vec<SmoothPatch>,
     windows: Vec<Window>,
+    mask: Option<Mask>,
+}
+
+/// What of a picture is compared.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Looks {
+    Brightness,
+    /// How fast the brightness changes, whichever way: a plain thing ends where it does, before bright and dark alike.
+    Edges,
+}
+
+/// One level of a part of a frame.
+#[derive(Clone, Copy)]
+pub(super) struct PictureLevel<'a> {
+    pub patch: &'a SmoothPatch,
+    /// Pixels of the picture, across, in one of the patch.
+    pub zoom: f64,
+    /// What is not looked at.
+    pub mask: Option<&'a Mask>,
 }
 
 impl Pyramid {
-    /// Of what lies in `part`, with room round it, as far as it is in the picture. `None` where nothing is.
-    pub fn read<S: FrameSource>(source: &mut S, frame: Frame, part: Rect) -> Result<Option<Self>, S::Error> {
+    /// Of what lies in `part`, with room round it, as far as it is in the picture and outside of all `keep_outs`. `None`
+    /// where nothing is.
+    pub fn read<S: FrameSource>(
+        source: &mut S,
+        frame: Frame,
+        part: Rect,
+        (keep_outs, looks): (&[Outline], Looks),
+    ) -> Result<Option<Self>, S::Error> {
         let Some(rect) = even_rect(part, source.size()) else { return Ok(None) };
-        let mut windows = vec![source.window(frame, rect, Component::Luma)?];
+        let brightness = source.window(frame, rect, Component::Luma)?;
+        let mut windows = vec![match looks {
+            Looks::Brightness => brightness,
+            Looks::Edges => edges(&brightness),
+        }];
         while windows.len() < MOST_LEVELS {
             let last = &windows[windows.len() - 1];
             let size = last.plane.size();
@@ -33,13 +64,13 @@ impl Pyramid {
             patch.load(window, whole(window));
             patch
         };
-        Ok(Some(Self { levels: windows.iter().map(smooth).collect(), windows }))
+        Ok(Some(Self { levels: windows.iter().map(smooth).collect(), windows, mask: Mask::of(keep_outs, rect) }))
     }
 
     /// The patch of a level, or of the coarsest there is.
-    pub fn level(&self, level: usize) -> (usize, &SmoothPatch) {
+    pub fn level(&self, level: usize) -> PictureLevel<'_> {
         let level = level.min(self.levels.len() - 1);
-        (level, &self.levels[level])
+        PictureLevel { patch: &self.levels[level], zoom: f64::from(1u32 << level), mask: self.mask.as_ref() }
     }
 
     /// The pixels of a level, or of the coarsest there is.
@@ -47,6 +78,23 @@ impl Pyramid {
         let level = level.min(self.windows.len() - 1);
         (level, &self.windows[level])
     }
+}
+
+/// The length of the gradient at each pixel (Sobel's operator), twice as large as it is, to the brightest there is.
+fn edges(window: &Window) -> Window {
+    let size = window.plane.size();
+    let plane = Plane::from_fn(size, |col, row| {
+        let value = |across: i64, down: i64| {
+            let within = |at: u32, by: i64, most: u32| (i64::from(at) + by).clamp(0, i64::from(most) - 1) as usize;
+            f64::from(window.plane.row(within(row, down, size.height))[within(col, across, size.width)])
+        };
+        let slope = |of: &dyn Fn(i64, i64) -> f64| {
+            (of(1, -1) + 2.0 * of(1, 0) + of(1, 1)) - (of(-1, -1) + 2.0 * of(-1, 0) + of(-1, 1))
+        };
+        let (across, down) = (slope(&value), slope(&|a, b| value(b, a)));
+        (across.hypot(down) / 4.0).round().min(255.0) as u8
+    });
+    Window { plane, ..window.clone() }
 }
 
 fn whole(window: &Window) -> PixelRect {

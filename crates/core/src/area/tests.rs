@@ -1,12 +1,13 @@
 //! Faces on made shots whose motion is known exactly.
 
 use std::f64::consts::PI;
+use std::ops::ControlFlow;
 
 use super::*;
 use crate::geometry::{Homography, Point, Size};
 use crate::image::{Blur, Plane, PlaneStack};
 use crate::time::{Frame, FrameRange};
-use crate::track::SampleState;
+use crate::track::{MotionModel, SampleState};
 
 const SIZE: Size = Size::new(480, 320);
 const FRAMES: u32 = 48;
@@ -104,11 +105,14 @@ impl Trial {
         PlaneStack::new((0..FRAMES).map(|number| self.frame(number)).collect()).expect("frames of one size")
     }
 
-    fn solve(&self, name: &str, area: &Area) -> AreaSolution {
+    fn solve(&self, name: &str, area: &AreaTask) -> AreaSolution {
         let mut film = self.film();
         write_for_others(name, self, &film);
         let part = FrameRange { first: Frame(0), last: Frame(FRAMES - 1) };
-        solve_area(&mut film, area, part).expect("it is in memory").expect("there is something to follow")
+        match solve_area(&mut film, area, part, &mut ()).expect("it is in memory") {
+            AreaEnd::Solved(solution) => solution,
+            other => panic!("there is something to follow: {other:?}"),
+        }
     }
 
     /// Distances of the corners from the truth, over all frames on which it is found: the worst, and of all the root of
@@ -137,8 +141,8 @@ fn write_for_others(name: &str, trial: &Trial, film: &PlaneStack) {
     std::fs::write(format!("{folder}/{name}.json"), truth.to_string()).unwrap();
 }
 
-fn area() -> Area {
-    Area { frame: Frame(0), outline: Outline(FACE.to_vec()), keep_outs: Vec::new(), motion: None, guides: Vec::new() }
+fn area() -> AreaTask {
+    AreaTask::new(Frame(0), Outline(FACE.to_vec()))
 }
 
 /// About the middle of the face: turned in depth about an axis of the picture by an angle, seen from so many pixels.
@@ -155,7 +159,7 @@ fn turned(angle: f64, axis: Point) -> Homography {
     Homography::shift(MIDDLE).after(&Homography::new(rows)).after(&Homography::shift(Point::default() - MIDDLE))
 }
 
-fn told(name: &str, trial: &Trial, area: &Area) -> (f64, f64, usize) {
+fn told(name: &str, trial: &Trial, area: &AreaTask) -> (f64, f64, usize) {
     let solution = trial.solve(name, area);
     let (worst, root, found) = trial.errors(&solution);
     if std::env::var("AREA_VERBOSE").is_ok() {
@@ -262,7 +266,7 @@ fn a_plain_ball_is_held_by_its_edge() {
         ..Trial::default()
     };
     let round = (0..16).map(|i| f64::from(i) * PI / 8.0);
-    let ball = Area {
+    let ball = AreaTask {
         outline: Outline(round.map(|a| MIDDLE + Point::new(33.0 * a.cos(), 33.0 * a.sin())).collect()),
         ..area()
     };
@@ -305,9 +309,10 @@ fn what_is_left_out_does_not_hold_it_back_and_it_goes_through_its_guides() {
         },
         ..Trial::default()
     };
+    let keep_outs = vec![KeepOutTrack::Still(Outline(board.to_vec()))];
     let guide = Homography::shift(Point::new(0.4, -0.3)).after(&(trial.map)(20.0));
-    let guides = vec![(Frame(20), guide)];
-    let solution = trial.solve("left out", &Area { keep_outs: vec![Outline(board.to_vec())], guides, ..area() });
+    let guides = [(Frame(20), guide)].into();
+    let solution = trial.solve("left out", &AreaTask { keep_outs, guides, ..area() });
     let set = &solution.places[&Frame(20)];
     assert_eq!((set.state, set.map), (SampleState::Guide, guide), "what a person has set is right");
     let (worst, _, found) = trial.errors(&solution);
@@ -315,4 +320,57 @@ fn what_is_left_out_does_not_hold_it_back_and_it_goes_through_its_guides() {
     // The guide is half a pixel off, and so is what is compared with it.
     assert!(worst < 0.6, "{worst}");
     assert_eq!(found, 46);
+}
+
+#[test]
+fn its_outline_can_be_moved_to_another_part_of_the_face_without_a_step() {
+    let trial = Trial {
+        map: |t| {
+            Homography::shift(Point::new(20.0 * (WAVE * t).sin(), 0.0))
+                .after(&turned(0.4 * (WAVE * t).sin(), Point::new(0.2, 0.98)))
+        },
+        ..Trial::default()
+    };
+    let half = |left: f64| {
+        let corners = [(left, 100.0), (left + 90.0, 100.0), (left + 90.0, 220.0), (left, 220.0)];
+        Outline(corners.map(|(x, y)| Point::new(x, y)).into())
+    };
+    let moved = [(Frame(20), half(240.0).seen_through(&(trial.map)(20.0)))].into();
+    let task = AreaTask { outline: half(150.0), moved, motion: Some(MotionModel::Perspective), ..area() };
+    let solution = trial.solve("moved", &task);
+    // Between the halves both know where it is.
+    let off = |frame: u32| {
+        let truth = (trial.map)(f64::from(frame));
+        solution.places[&Frame(frame)].sample(MIDDLE).at - truth.apply(MIDDLE)
+    };
+    let worst = (0..FRAMES).map(|frame| off(frame).length()).fold(0.0, f64::max);
+    println!("moved: worst {worst:.3}, step {:.3}", (off(21) - off(20)).length());
+    assert!(solution.places.values().all(|place| place.state.is_present()));
+    assert!((off(21) - off(20)).length() < 0.1 && worst < 0.2, "{worst}");
+}
+
+#[test]
+fn where_a_person_says_that_it_is_hidden_it_is() {
+    let trial = Trial { map: |t| Homography::shift(Point::new(0.5 * t, 0.0)), ..Trial::default() };
+    let hidden = FrameRange { first: Frame(10), last: Frame(14) };
+    let solution = trial.solve("said hidden", &AreaTask { hidden: vec![hidden], ..area() });
+    for (frame, place) in solution.places.iter().filter(|(frame, _)| **frame > Frame(0)) {
+        let wanted = if hidden.contains(*frame) { SampleState::Hidden } else { SampleState::Found };
+        assert_eq!(place.state, wanted, "{frame}");
+    }
+}
+
+#[test]
+fn whoever_watches_can_stop_it() {
+    struct Impatient(usize);
+    impl AreaWatch for Impatient {
+        fn placed(&mut self, _: Frame, _: &Place) -> ControlFlow<()> {
+            self.0 += 1;
+            if self.0 == 5 { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+        }
+    }
+    let mut watch = Impatient(0);
+    let part = FrameRange { first: Frame(0), last: Frame(FRAMES - 1) };
+    let end = solve_area(&mut Trial::default().film(), &area(), part, &mut watch).unwrap();
+    assert!(matches!(end, AreaEnd::Stopped) && watch.0 == 5);
 }

@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
+use super::area::Area;
 use crate::attachment::Attachment;
 use crate::motion::CarriedPoint;
 use crate::path::Recipe;
@@ -27,6 +28,12 @@ pub struct Subject {
     pub colour: usize,
     /// The spots followed on it.
     pub pins: Vec<Pin>,
+    /// The faces followed on it; each says where it is by pins that are among those above.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub areas: Vec<Area>,
+    /// Whether areas of other subjects are not compared where it is.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub keep_out: bool,
     /// What hangs on it.
     pub attachments: Vec<Attachment>,
     /// How its samples become its path; nothing when they are the path as they are.
@@ -61,6 +68,8 @@ impl Subject {
             letter,
             colour,
             pins: Vec::new(),
+            areas: Vec::new(),
+            keep_out: false,
             attachments: Vec::new(),
             cleaning: None,
             motion: None,
@@ -90,6 +99,16 @@ impl Subject {
     pub fn members(&self) -> impl Iterator<Item = &Pin> {
         let is_led_to = |pin: &Pin| self.hand_overs.iter().any(|over| over.pin == pin.id);
         self.pins.iter().enumerate().filter(move |(i, pin)| *i == 0 || !is_led_to(pin)).map(|(_, pin)| pin)
+    }
+
+    /// The area that a pin belongs to.
+    pub fn area_of(&self, pin: Uuid) -> Option<&Area> {
+        self.areas.iter().find(|area| area.carriers.contains(&pin))
+    }
+
+    /// The pins that are followed with a pin: those of its area, the middle first, or none but itself.
+    pub fn followed_with(&self, pin: Uuid) -> Vec<Uuid> {
+        self.area_of(pin).map_or_else(|| vec![pin], |area| area.carriers.to_vec())
     }
 
     /// Whether anything that hangs on it is shown.

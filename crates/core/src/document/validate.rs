@@ -23,6 +23,7 @@ pub(crate) const LAST_FRAME: u32 = 9_999_999;
 /// What a shot holds at most: ten times as much as anybody was seen to need, and still worked with at ease.
 const SUBJECTS: usize = 500;
 const PINS: usize = 2000;
+const AREAS: usize = 200;
 const ATTACHMENTS: usize = 500;
 const POINTS: usize = 2000;
 /// Of one thing: hand-overs, hidden stretches, places of a carried point, frames that are no cut, keyframes by hand.
@@ -54,6 +55,18 @@ pub enum DocumentProblem {
         /// How many there may be.
         most: usize,
     },
+    /// Too few or too many points.
+    #[error("an outline has 3 to {0} points")]
+    OutlinePoints(usize),
+    /// It holds next to nothing.
+    #[error("the outline holds next to nothing; draw it larger, or put a pin there")]
+    SmallOutline,
+    /// It is larger than anything that is followed as one face.
+    #[error("the outline is larger than what is followed as one face; draw it round a smaller part")]
+    LargeOutline,
+    /// The pins that say where an area is belong to it.
+    #[error("this pin belongs to an area; remove the area instead")]
+    PinOfArea,
     /// A pin's settings make no sense.
     #[error(transparent)]
     Pin(#[from] PinProblem),
@@ -82,6 +95,7 @@ impl Shot {
             self.no_cuts.iter().try_for_each(|at| frame(*at)),
             unique("subject", subjects().map(|subject| subject.id), SUBJECTS, "subjects"),
             unique("pin", pins, PINS, "pins"),
+            unique("area", subjects().flat_map(|subject| &subject.areas).map(|area| area.id), AREAS, "areas"),
             unique("attachment", attachments, ATTACHMENTS, "attachments"),
             unique("point", points, POINTS, "carried points"),
         ];
@@ -104,7 +118,7 @@ fn unique(
     at_most(many, seen.len(), most)
 }
 
-fn at_most(what: &'static str, count: usize, most: usize) -> Result<(), DocumentProblem> {
+pub(super) fn at_most(what: &'static str, count: usize, most: usize) -> Result<(), DocumentProblem> {
     if count <= most { Ok(()) } else { Err(DocumentProblem::TooMany { what, most }) }
 }
 
@@ -118,6 +132,10 @@ fn subject(subject: &Subject) -> Vec<Result<(), DocumentProblem>> {
     let letter = if subject.letter.is_control() { Err(DocumentProblem::Name) } else { Ok(()) };
     let mut found = vec![name(&subject.name), letter];
     found.extend(subject.pins.iter().map(pin));
+    found.extend(subject.areas.iter().map(|area| {
+        let is_there = |carrier: &Uuid| subject.pins.iter().any(|pin| pin.id == *carrier);
+        if area.carriers.iter().all(is_there) { area.check() } else { Err(DocumentProblem::PinOfArea) }
+    }));
     found.extend(subject.attachments.iter().map(attachment));
     found.extend(subject.points.iter().map(point));
     found.push(at_most("hand-overs", subject.hand_overs.len(), OF_ONE));

@@ -5,7 +5,7 @@ use uuid::Uuid;
 use super::check;
 use super::kinds::{Edit, EditError};
 use crate::attachment::Attachment;
-use crate::document::{HandOver, Shot, Subject};
+use crate::document::{Area, HandOver, Shot, Subject};
 use crate::motion::CarriedPoint;
 use crate::path::Recipe;
 use crate::pin::Pin;
@@ -58,6 +58,9 @@ impl Edit {
             Self::Rename { subject, name } => rename(shot, *subject, name),
             Self::PutPin { subject, pin, index } => put_pin(shot, *subject, pin, *index),
             Self::RemovePin { pin } => remove_pin(shot, *pin),
+            Self::PutArea { subject, area, index } => put_area(shot, *subject, area, *index),
+            Self::RemoveArea { subject, area } => remove_area(shot, *subject, *area),
+            Self::SetKeepOut { subject, keep_out } => set_keep_out(shot, *subject, *keep_out),
             Self::PutAttachment { subject, attachment, index } => put_attachment(shot, *subject, attachment, *index),
             Self::RemoveAttachment { subject, attachment } => remove_attachment(shot, *subject, *attachment),
             Self::SetCleaning { subject, cleaning } => set_cleaning(shot, *subject, cleaning),
@@ -153,6 +156,29 @@ fn remove_pin(shot: &mut Shot, pin: Uuid) -> Result<Edit, EditError> {
     subject.hand_overs.retain(|over| over.pin != pin);
     let restore: Vec<Edit> = restore_samples.into_iter().chain(restore_lead).collect();
     Ok(if restore.is_empty() { put } else { Edit::All { edits: std::iter::once(put).chain(restore).collect() } })
+}
+
+fn put_area(shot: &mut Shot, id: Uuid, area: &Area, index: Option<usize>) -> Result<Edit, EditError> {
+    let areas = &mut subject_mut(shot, id)?.areas;
+    Ok(match areas.iter_mut().find(|old| old.id == area.id) {
+        Some(old) => Edit::PutArea { subject: id, index: None, area: std::mem::replace(old, area.clone()) },
+        None => {
+            areas.insert(index.unwrap_or(usize::MAX).min(areas.len()), area.clone());
+            Edit::RemoveArea { subject: id, area: area.id }
+        }
+    })
+}
+
+fn remove_area(shot: &mut Shot, id: Uuid, area: Uuid) -> Result<Edit, EditError> {
+    let areas = &mut subject_mut(shot, id)?.areas;
+    let index = areas.iter().position(|old| old.id == area).ok_or(EditError::not_there("area"))?;
+    Ok(Edit::PutArea { subject: id, index: Some(index), area: areas.remove(index) })
+}
+
+fn set_keep_out(shot: &mut Shot, id: Uuid, keep_out: bool) -> Result<Edit, EditError> {
+    let subject = subject_mut(shot, id)?;
+    let before = std::mem::replace(&mut subject.keep_out, keep_out);
+    Ok(Edit::SetKeepOut { subject: id, keep_out: before })
 }
 
 fn put_attachment(shot: &mut Shot, id: Uuid, attachment: &Attachment, index: Option<usize>) -> Result<Edit, EditError> {

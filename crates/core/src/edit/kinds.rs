@@ -5,7 +5,7 @@ use thiserror::Error;
 use uuid::Uuid;
 
 use crate::attachment::Attachment;
-use crate::document::{DocumentProblem, HandOver, Subject};
+use crate::document::{Area, DocumentProblem, HandOver, Subject};
 use crate::motion::CarriedPoint;
 use crate::path::Recipe;
 use crate::pin::Pin;
@@ -49,6 +49,30 @@ pub enum Edit {
     RemovePin {
         /// Which.
         pin: Uuid,
+    },
+    /// Puts an area on a subject, or changes it when the subject has it already. Its pins are put and taken with it.
+    PutArea {
+        /// On which subject.
+        subject: Uuid,
+        /// The area, whole.
+        area: Area,
+        /// Place in the list of a new one; the end when it is not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        index: Option<usize>,
+    },
+    /// Takes an area off its subject.
+    RemoveArea {
+        /// From which subject.
+        subject: Uuid,
+        /// Which.
+        area: Uuid,
+    },
+    /// Says whether areas of other subjects are not compared where a subject is.
+    SetKeepOut {
+        /// Which subject.
+        subject: Uuid,
+        /// Whether.
+        keep_out: bool,
     },
     /// Hangs an attachment on a subject, or changes it when the subject has it already.
     PutAttachment {

@@ -3,16 +3,12 @@
 use serde::Deserialize;
 use thiserror::Error;
 
-use crate::area::{Area, Outline};
+use crate::area::{AreaTask, Outline};
+use crate::document::{DocumentProblem, DrawnOutline};
 use crate::geometry::{Homography, Point, Size};
 use crate::motion::{Match, fit_most};
 use crate::time::{Frame, FrameRange};
 use crate::track::{Covariance, MotionModel};
-
-/// Points of an outline at most.
-const MOST_POINTS: usize = 200;
-/// Pixels that an outline has to hold at least: less is a spot, not a face.
-const LEAST_PIXELS: f64 = 100.0;
 
 /// One area as asked for.
 #[derive(Clone, Debug, Deserialize)]
@@ -53,21 +49,12 @@ pub struct OutlineOnFrame {
     pub outline: Vec<[f64; 2]>,
 }
 
-/// Pixels of the box round an outline at most: more is the picture as a whole, and would take all memory.
-const MOST_PIXELS: f64 = 4e6;
-
 /// Why an area cannot be followed as asked for.
 #[derive(Debug, Error)]
 pub enum AreaProblem {
-    /// Too few or too many points.
-    #[error("an outline has 3 to {MOST_POINTS} points, this one has {0}")]
-    Points(usize),
-    /// It holds next to nothing, or is no number.
-    #[error("an outline has to hold {LEAST_PIXELS} pixels or more; draw it larger")]
-    Small,
-    /// It is larger than anything that is followed as one face.
-    #[error("the box round the outline holds more than {} million pixels; draw it round a smaller part", MOST_PIXELS / 1e6)]
-    Large,
+    /// It is no outline that could be followed.
+    #[error(transparent)]
+    Outline(#[from] DocumentProblem),
     /// It is not in the picture.
     #[error("the outline lies outside of the picture of {width} x {height} pixels", width = .0.width, height = .0.height)]
     Outside(Size),
@@ -86,7 +73,7 @@ pub enum AreaProblem {
 
 impl AreaRequest {
     /// What is to be followed, in pictures of this size and frames of this range.
-    pub fn checked(&self, size: Size, range: FrameRange) -> Result<Area, AreaProblem> {
+    pub fn checked(&self, size: Size, range: FrameRange) -> Result<AreaTask, AreaProblem> {
         let frames = std::iter::once(self.frame).chain(self.guides.iter().map(|guide| guide.frame));
         if let Some(frame) = frames.into_iter().find(|frame| !range.contains(*frame)) {
             return Err(AreaProblem::Frame { frame, range });
@@ -101,34 +88,25 @@ impl AreaRequest {
         if !seen {
             return Err(AreaProblem::Outside(size));
         }
-        let keep_outs = self.keep_outs.iter().map(|out| checked(&out.outline)).collect::<Result<_, _>>()?;
+        let left_out = self.keep_outs.iter().map(|out| checked(&out.outline)).collect::<Result<_, _>>()?;
         let guides = self.guides.iter().map(|guide| {
             let map = moved(&outline, &guide.outline).ok_or(AreaProblem::Guide(guide.frame))?;
             Ok((guide.frame, map))
         });
         let guides = guides.collect::<Result<_, AreaProblem>>()?;
-        Ok(Area { frame: self.frame, outline, keep_outs, motion: self.motion, guides })
+        Ok(AreaTask { left_out, motion: self.motion, guides, ..AreaTask::new(self.frame, outline) })
     }
 }
 
 fn checked(points: &[[f64; 2]]) -> Result<Outline, AreaProblem> {
-    if !(3..=MOST_POINTS).contains(&points.len()) {
-        return Err(AreaProblem::Points(points.len()));
-    }
-    let outline = Outline(points.iter().map(|[x, y]| Point::new(*x, *y)).collect());
-    let is_large = outline.pixels().is_finite() && outline.pixels() >= LEAST_PIXELS;
-    let bounds = outline.bounds().filter(|_| is_large).ok_or(AreaProblem::Small)?;
-    let pixels = (bounds.right - bounds.left) * (bounds.bottom - bounds.top);
-    (pixels <= MOST_PIXELS).then_some(outline).ok_or(AreaProblem::Large)
+    let drawn = DrawnOutline::straight(points.iter().map(|[x, y]| Point::new(*x, *y)).collect());
+    drawn.check_face()?;
+    Ok(drawn.polygon())
 }
 
 /// The map that takes an outline to other places of its points.
 fn moved(outline: &Outline, to: &[[f64; 2]]) -> Option<Homography> {
-    let to = Outline(to.iter().map(|[x, y]| Point::new(*x, *y)).collect());
-    let is_large = to.pixels().is_finite() && to.pixels() >= LEAST_PIXELS;
-    if to.0.len() != outline.0.len() || !is_large {
-        return None;
-    }
+    let to = checked(to).ok().filter(|to| to.0.len() == outline.0.len())?;
     let sure = Covariance::new([1.0, 0.0, 1.0]);
     let pair = |(from, to): (&Point, &Point)| Match { from: *from, to: *to, covariance: sure };
     let matches: Vec<Match> = outline.0.iter().zip(&to.0).map(pair).collect();
@@ -156,10 +134,8 @@ mod tests {
         .checked(SIZE, RANGE)
         .unwrap();
         assert_eq!((area.frame, area.motion), (Frame(3), Some(MotionModel::Perspective)));
-        assert_eq!((area.outline.0.len(), area.keep_outs.len()), (4, 1));
-        let (frame, map) = area.guides[0];
-        let there = map.apply(Point::new(200.0, 100.0));
-        assert_eq!(frame, Frame(40));
+        assert_eq!((area.outline.0.len(), area.left_out.len()), (4, 1));
+        let there = area.guides[&Frame(40)].apply(Point::new(200.0, 100.0));
         assert!(there.distance(Point::new(210.0, 110.0)) < 1e-6, "{there:?}");
     }
 
@@ -168,7 +144,7 @@ mod tests {
         let said = |text: &str| read(text).checked(SIZE, RANGE).unwrap_err().to_string();
         assert!(said(r#"{"name":"a","frame":0,"outline":[[0,0],[9,9]]}"#).contains("3 to 200 points"));
         assert!(said(r#"{"name":"a","frame":0,"outline":[[0,0],[9,9],[18,18]]}"#).contains("larger"));
-        assert!(said(r#"{"name":"a","frame":0,"outline":[[0,0],[9e5,9],[18,9e5]]}"#).contains("4 million"));
+        assert!(said(r#"{"name":"a","frame":0,"outline":[[0,0],[9e5,9],[18,9e5]]}"#).contains("smaller part"));
         assert!(said(r#"{"name":"a","frame":0,"outline":[[-90,0],[-9,9],[-9,80]]}"#).contains("outside"));
         assert!(said(r#"{"name":"a","frame":100,"outline":[[0,0],[90,9],[9,80]]}"#).contains("0..99"));
         let guide =

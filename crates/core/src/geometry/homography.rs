@@ -67,6 +67,27 @@ impl Homography {
         (det.abs() > 1e-12 && adjugate[2][2] != 0.0).then(|| Self::new(adjugate))
     }
 
+    /// The map that takes four points to four others (Heckbert 1989, by way of a square). `None` where three of either
+    /// lie on one line.
+    pub fn between(from: &[Point; 4], to: &[Point; 4]) -> Option<Self> {
+        Self::of_square(to)?.checked_after(&Self::of_square(from)?.inverse()?)
+    }
+
+    /// From the square with the corners 0, 0 and 1, 1 to four points, in the order in which one goes round it.
+    fn of_square(to: &[Point; 4]) -> Option<Self> {
+        let [p, q, r, s] = *to;
+        let (across, down, rest) = (q - r, s - r, p - q + (r - s));
+        let cross = |a: Point, b: Point| a.x * b.y - b.x * a.y;
+        let det = cross(across, down);
+        let (g, h) = (cross(rest, down) / det, cross(across, rest) / det);
+        let rows = [
+            [q.x - p.x + g * q.x, s.x - p.x + h * s.x, p.x],
+            [q.y - p.y + g * q.y, s.y - p.y + h * s.y, p.y],
+            [g, h, 1.0],
+        ];
+        rows.iter().flatten().all(|value| value.is_finite()).then_some(Self { rows })
+    }
+
     /// The same map with the origin sent to `at` instead.
     pub fn moved_to(&self, at: Point) -> Self {
         Self::shift(at - self.origin()).after(self)
@@ -152,6 +173,18 @@ mod tests {
             assert!(map.after(&back).apply(at).distance(at) < 1e-9);
         }
         assert!(Homography::new([[1.0, 2.0, 0.0], [2.0, 4.0, 0.0], [0.0, 0.0, 1.0]]).inverse().is_none());
+    }
+
+    #[test]
+    fn four_points_fix_a_map() {
+        let from = [(3.0, 4.0), (90.0, 1.0), (80.0, 70.0), (-5.0, 60.0)].map(|(x, y)| Point::new(x, y));
+        let map = Homography::between(&from, &from.map(|point| some().apply(point))).unwrap();
+        for at in [Point::new(40.0, 30.0), Point::new(-7.0, 99.0)] {
+            assert!(map.apply(at).distance(some().apply(at)) < 1e-9);
+        }
+        let flat = [(0.0, 0.0), (1.0, 1.0), (2.0, 2.0), (3.0, 3.0)].map(|(x, y)| Point::new(x, y));
+        assert!(Homography::between(&from, &flat).is_none_or(|map| map.inverse().is_none()));
+        assert!(Homography::between(&flat, &from).is_none());
     }
 
     #[test]

@@ -172,6 +172,12 @@ impl Rect {
         }
     }
 
+    /// Its corners, clockwise from the upper left.
+    pub fn corners(self) -> [Point; 4] {
+        let Self { left, top, right, bottom } = self;
+        [(left, top), (right, top), (right, bottom), (left, bottom)].map(|(x, y)| Point::new(x, y))
+    }
+
     /// Its middle.
     pub fn middle(self) -> Point {
         Point::new((self.left + self.right) / 2.0, (self.top + self.bottom) / 2.0)

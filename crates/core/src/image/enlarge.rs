@@ -1,7 +1,7 @@
 //! Small parts of a picture, enlarged for looking at.
 
 use super::{Plane, Window};
-use crate::geometry::{Point, Size};
+use crate::geometry::{Homography, Point, Rect, Size};
 
 /// The part of the picture `cols * rows` pixels large about `centre`, enlarged `zoom` times.
 ///
@@ -17,6 +17,28 @@ pub fn enlarge(window: &Window, centre: Point, cols: u32, rows: u32, zoom: u32) 
         value.round().clamp(0.0, 255.0) as u8
     })
 }
+
+/// What lies in `face`, a box of another picture, where `map` takes it from there to this one: brought upright, `size`
+/// pixels large. Interpolated as [`enlarge`] does; made smaller, several places are averaged for each pixel.
+pub fn upright(window: &Window, map: &Homography, face: Rect, size: Size) -> Plane {
+    let (width, height) = (face.right - face.left, face.bottom - face.top);
+    let step = Point::new(width / f64::from(size.width.max(1)), height / f64::from(size.height.max(1)));
+    let parts = step.x.max(step.y).ceil().clamp(1.0, MOST_PARTS);
+    let within = |part: f64, step: f64| (part + 0.5) / parts * step;
+    Plane::from_fn(size, |col, row| {
+        let corner = Point::new(face.left + f64::from(col) * step.x, face.top + f64::from(row) * step.y);
+        let mut sum = 0.0;
+        for part in 0..(parts * parts) as usize {
+            let (across, down) = (part as f64 % parts, (part as f64 / parts).floor());
+            let at = map.apply(corner + Point::new(within(across, step.x), within(down, step.y)));
+            sum += cubic(window, at.x - 0.5, at.y - 0.5);
+        }
+        (sum / (parts * parts)).round().clamp(0.0, 255.0) as u8
+    })
+}
+
+/// Places averaged for a pixel, across and down, at most.
+const MOST_PARTS: f64 = 4.0;
 
 /// The absolute differences of two equally large planes, after taking out gain and offset of brightness, made
 /// `contrast` times stronger. Black where both agree. `None` when the sizes differ.
@@ -64,6 +86,23 @@ mod tests {
     fn window() -> Window {
         let plane = Plane::from_fn(Size::new(40, 40), |col, row| (3 * col + 2 * row) as u8);
         plane.window(PixelRect { left: 0, top: 0, right: 40, bottom: 40 })
+    }
+
+    #[test]
+    fn a_face_is_brought_upright() {
+        let face = Rect { left: 5.0, top: 8.0, right: 21.0, bottom: 16.0 };
+        let turned = Homography::new([[0.0, -1.0, 30.0], [1.0, 0.0, 4.0], [0.0, 0.0, 1.0]]);
+        let seen = upright(&window(), &turned, face, Size::new(32, 16));
+        // A slope stays a slope; twice as large, half of the face's pixel is one.
+        let value = |col: u32, row: u32| {
+            let at = turned.apply(Point::new(5.0 + (f64::from(col) + 0.5) / 2.0, 8.0 + (f64::from(row) + 0.5) / 2.0));
+            3.0 * (at.x - 0.5) + 2.0 * (at.y - 0.5)
+        };
+        for (col, row) in [(0, 0), (31, 15), (12, 7)] {
+            assert!((f64::from(seen.row(row as usize)[col as usize]) - value(col, row)).abs() <= 0.5);
+        }
+        let small = upright(&window(), &turned, face, Size::new(4, 2));
+        assert_eq!(small.size(), Size::new(4, 2));
     }
 
     #[test]

@@ -16,7 +16,7 @@ mod sweep;
 pub use blur::Blur;
 pub use camera::CameraMove;
 pub use cuts::CutFinder;
-pub use enlarge::{difference, enlarge};
+pub use enlarge::{difference, enlarge, upright};
 pub use plane::{Plane, Window};
 pub use plate::Plate;
 pub use scene::{FrameChange, Scene, SceneFinder};

@@ -153,26 +153,42 @@ fn slow_fast_slow(t: f64) -> f64 {
     1.5 * t + 28.5 * (ramp(30.0, 24.0) - ramp(42.0, 24.0))
 }
 
+/// A ball of one colour that rolls along a wall: nothing but its edge tells where it is.
+pub fn plain_ball() -> Shot {
+    let mut c = Canvas::new(72, 72);
+    c.circle(0xd9a441, 36.0, 36.0, 30.0);
+    let ball = Texture::from_drawing(&c.pixels, |_, _| 1.0);
+    let at = |t: f64| Point::new(170.0 + 4.6 * t, 190.0 + 38.0 * (t * 0.13).sin());
+    let mut shot = moving_wall("plain ball", 120, 1.0, (900, 560), move |_| still_at(middle()));
+    let centre = Point::new(36.0, 36.0);
+    shot.layers.push(Layer { anchor: centre, ..Layer::still("ball", ball, move |t| still_at(at(t))) });
+    shot.points.push(TruePoint { name: "ball", layer: "ball", at: centre, hidden_by: Vec::new() });
+    shot
+}
+
+fn still_at(at: Point) -> Pose {
+    Pose::facing(at, 1.0)
+}
+
 /// All trial shots.
 pub fn trials() -> Vec<Shot> {
-    let still = |at: Point| Pose::facing(at, 1.0);
     let drift = moving_wall("slow drift", 300, 1.0, (900, 560), move |t| {
-        still(middle() + Point::new(0.27 * t - 40.0, 9.0 * (t * 0.02).sin()))
+        still_at(middle() + Point::new(0.27 * t - 40.0, 9.0 * (t * 0.02).sin()))
     });
     let mut pan = moving_wall("slow, fast, slow", 110, 1.0, (1500, 560), move |t| {
-        still(middle() + Point::new(200.0 - slow_fast_slow(t), 4.0 * (t * 0.05).sin()))
+        still_at(middle() + Point::new(200.0 - slow_fast_slow(t), 4.0 * (t * 0.05).sin()))
     });
     // The fast part takes them out of the picture one after the other.
     pan.points.truncate(2);
     let mut poles = moving_wall("behind a pole, twice", 160, 1.0, (1100, 560), move |t| {
-        still(middle() + Point::new(3.1 * t - 230.0, 6.0 * (t * 0.06).sin()))
+        still_at(middle() + Point::new(3.1 * t - 230.0, 6.0 * (t * 0.06).sin()))
     });
     for (name, x) in [("left post", 250.0), ("right post", 430.0)] {
         poles.layers.push(Layer::still(name, post(72, 400), move |_| Pose::facing(Point::new(x, -20.0), 1.0)));
     }
     poles.points = points(Point::new(550.0, 280.0), 1.0, &["left post", "right post"]);
     let light = moving_wall("light and flicker", 160, 1.0, (900, 560), move |t| {
-        still(middle() + Point::new(0.9 * t - 70.0, 10.0 * (t * 0.05).cos()))
+        still_at(middle() + Point::new(0.9 * t - 70.0, 10.0 * (t * 0.05).cos()))
     });
     let light = Shot { light: |t| 0.7 + 0.28 * (t * 0.11).sin() + 0.05 * (t * 2.6).sin(), ..light };
     let turn = moving_wall("turn and zoom", 160, 2.0, (1800, 1120), move |t| {
@@ -187,11 +203,11 @@ pub fn trials() -> Vec<Shot> {
     });
     let tilt = Shot { samples: 2, ..tilt };
     let defocus = moving_wall("defocus", 150, 1.0, (900, 560), move |t| {
-        still(middle() + Point::new(0.5 * t - 40.0, 5.0 * (t * 0.06).sin()))
+        still_at(middle() + Point::new(0.5 * t - 40.0, 5.0 * (t * 0.06).sin()))
     });
     let defocus = Shot { defocus: |t| 3.0 - 3.0 * (t * std::f64::consts::TAU / 150.0).cos(), ..defocus };
     let leaves = moving_wall("leaves and returns", 200, 1.0, (1900, 560), move |t| {
-        still(middle() + Point::new(430.0 * (t * std::f64::consts::TAU / 200.0).sin(), 0.15 * t))
+        still_at(middle() + Point::new(430.0 * (t * std::f64::consts::TAU / 200.0).sin(), 0.15 * t))
     });
     let facade =
         Layer::still("wall", windows(1300, 740), |t| Pose::facing(Point::new(-310.0, -190.0) + shake(t, 4.0), 1.0));
@@ -203,14 +219,14 @@ pub fn trials() -> Vec<Shot> {
         ..base("repeated windows", 150)
     };
     let grain = moving_wall("strong grain", 160, 1.0, (900, 560), move |t| {
-        still(middle() + Point::new(0.8 * t - 60.0, 0.0) + shake(t, 0.8))
+        still_at(middle() + Point::new(0.8 * t - 60.0, 0.0) + shake(t, 0.8))
     });
     let grain = Shot { grain: 14.0, ..grain };
     let codec = moving_wall("low bit rate", 160, 1.0, (900, 560), move |t| {
-        still(middle() + Point::new(0.7 * t - 50.0, 0.0) + shake(t, 1.2))
+        still_at(middle() + Point::new(0.7 * t - 50.0, 0.0) + shake(t, 1.2))
     });
     let huge = moving_wall("3840x2160", 48, 3.0, (5200, 3200), move |t| {
-        still(Point::new(1920.0, 1080.0) + Point::new(4.3 * t - 90.0, 0.0) + shake(t, 3.0))
+        still_at(Point::new(1920.0, 1080.0) + Point::new(4.3 * t - 90.0, 0.0) + shake(t, 3.0))
     });
     let huge = Shot { size: Size::new(3840, 2160), ..huge };
     vec![drift, pan, poles, light, turn, tilt, defocus, leaves, panes, grain, codec, huge]

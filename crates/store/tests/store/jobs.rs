@@ -56,7 +56,7 @@ fn an_orphaned_job_is_taken_again_and_who_lost_it_writes_nothing() {
         assert!(store.heartbeat(&lease).await.unwrap() && store.is_held(&lease).await.unwrap());
 
         // The first worker comes back: nothing that it says is written down.
-        let late = store.append_samples(&lost, shot, pin().id, &found(10..=12), &json!({ "late": 1 })).await;
+        let late = store.append_samples(&lost, shot, &[(pin().id, &found(10..=12))], &json!({ "late": 1 })).await;
         assert!(matches!(late, Err(StoreError::LostLease)), "{late:?}");
         assert!(matches!(store.job_progress(&lost, &json!({ "late": 1 })).await, Err(StoreError::LostLease)));
         assert!(matches!(store.job_done(&lost, json!({})).await, Err(StoreError::LostLease)));
@@ -68,7 +68,7 @@ fn an_orphaned_job_is_taken_again_and_who_lost_it_writes_nothing() {
         assert!(store.shot(shot).await.unwrap().shot.track(pin().id).is_empty());
 
         // The same worker of an earlier attempt is somebody else, too; and what has ended stays ended.
-        store.append_samples(&lease, shot, pin().id, &found(10..=12), &json!({})).await.unwrap();
+        store.append_samples(&lease, shot, &[(pin().id, &found(10..=12))], &json!({})).await.unwrap();
         store.job_done(&lease, json!({ "found": 3 })).await.unwrap();
         let earlier = Lease { attempt: 1, ..lease };
         for lease in [lease, earlier] {

@@ -132,7 +132,7 @@ fn what_a_job_adds_is_one_entry_and_undone_as_one() {
         let (edited, id) = store.edit_with_job(shot, 1, "Follow", &clear, job(project, shot)).await.unwrap();
         let (_, lease) = take(&store, 1, "follow").await;
         for batch in [11..=20, 21..=35, 36..=36] {
-            let added = store.append_samples(&lease, shot, pin().id, &found(batch), &json!({})).await.unwrap();
+            let added = store.append_samples(&lease, shot, &[(pin().id, &found(batch))], &json!({})).await.unwrap();
             assert_eq!(added, Appended::Yes);
         }
         assert_eq!(store.shot(shot).await.unwrap().shot.track(pin().id).len(), 26);
@@ -140,7 +140,7 @@ fn what_a_job_adds_is_one_entry_and_undone_as_one() {
         let undone = store.undo(shot, edited.revision).await.unwrap();
         assert_eq!(store.shot(shot).await.unwrap().shot.subjects, before.subjects);
         assert!(store.shot(shot).await.unwrap().shot.track(pin().id).is_empty());
-        let late = store.append_samples(&lease, shot, pin().id, &found(37..=40), &json!({})).await.unwrap();
+        let late = store.append_samples(&lease, shot, &[(pin().id, &found(37..=40))], &json!({})).await.unwrap();
         assert_eq!(late, Appended::Unwanted, "what was undone must not grow again");
         assert!(store.job(id).await.unwrap().cancel, "and its worker is asked to stop");
         store.redo(shot, undone.revision).await.unwrap();
@@ -192,7 +192,7 @@ fn all_that_the_engine_says_of_a_sample_is_kept() {
         let by_hand = Sample::guide(Point::new(77.0, 7.0));
         let put = Edit::SetSamples { pin: pin().id, samples: vec![(Frame(1), Some(by_hand))] };
         store.edit(shot, edited.revision, "By hand", &put).await.unwrap();
-        let appended = store.append_samples(&lease, shot, pin().id, &samples, &json!({})).await.unwrap();
+        let appended = store.append_samples(&lease, shot, &[(pin().id, &samples)], &json!({})).await.unwrap();
         assert_eq!(appended, Appended::Yes);
         let kept = store.shot(shot).await.unwrap();
         assert_eq!(kept.shot.track(pin().id).get(Frame(1)).unwrap().at, by_hand.at);

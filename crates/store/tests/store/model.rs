@@ -5,7 +5,7 @@
 
 use jampin_core::attachment::{Attachment, AttachmentKind};
 use jampin_core::attachment::{Boundary, Corner, Label};
-use jampin_core::document::{HandOver, Shot, Subject};
+use jampin_core::document::{Area, DrawnOutline, HandOver, Shot, Subject};
 use jampin_core::edit::Edit;
 use jampin_core::geometry::{LocalWarp, Point};
 use jampin_core::motion::CarriedPoint;
@@ -148,7 +148,7 @@ fn change(dice: &mut Hand, shot: &Shot, depth: u32) -> Edit {
     let pins = ids(|subject| subject.pins.iter().map(|pin| pin.id).collect());
     let points = ids(|subject| subject.points.iter().map(|point| point.id).collect());
     let attachments = ids(|subject| subject.attachments.iter().map(|one| one.id).collect());
-    match dice.below(14) {
+    match dice.below(16) {
         0 | 1 => Edit::AddSubject { index: dice.below(3) as usize, subject: subject(dice) },
         2 if subjects.len() > 3 => Edit::RemoveSubject { subject: subject_id },
         3 => Edit::Rename { subject: subject_id, name: format!("Wagon \u{1f682} {}", dice.below(1000)) },
@@ -181,6 +181,8 @@ fn change(dice: &mut Hand, shot: &Shot, depth: u32) -> Edit {
             Edit::SetHandOvers { subject: subject_id, hand_overs: vec![over] }
         }
         12 => Edit::SetNoCuts { frames: vec![dice.frame()] },
+        14 => area_change(dice, subject_id, &ids(|subject| subject.areas.iter().map(|area| area.id).collect())),
+        15 => Edit::SetKeepOut { subject: subject_id, keep_out: dice.one_in(2) },
         13 if depth == 0 => {
             let edits = (0..dice.below(4)).map(|_| change(dice, shot, 1)).collect();
             Edit::All { edits }
@@ -192,6 +194,22 @@ fn change(dice: &mut Hand, shot: &Shot, depth: u32) -> Edit {
             Edit::SetSamples { pin, samples }
         }
     }
+}
+
+/// An area with its pins put or taken, or only half of that, which is refused.
+fn area_change(dice: &mut Hand, subject: Uuid, known: &[Uuid]) -> Edit {
+    if !known.is_empty() && dice.one_in(3) {
+        return Edit::RemoveArea { subject, area: dice.one_of(known) };
+    }
+    let carriers = [0; 5].map(|_| Uuid::from_u128(u128::from(dice.next())));
+    let (at, side) = (dice.point(), 30.0);
+    let corners = [(0.0, 0.0), (side, 0.0), (side, side)].map(|(x, y)| at + Point::new(x, y));
+    let area = Area::new(dice.one_of_or_new(known), dice.frame(), DrawnOutline::straight(corners.into()), carriers);
+    let mut edits: Vec<Edit> =
+        carriers.iter().map(|id| Edit::PutPin { subject, pin: pin(dice, *id), index: None }).collect();
+    edits.truncate(if dice.one_in(4) { 3 } else { 5 });
+    edits.push(Edit::PutArea { subject, area, index: None });
+    Edit::All { edits }
 }
 
 /// What the shot should be: every state that it has been in.

@@ -109,34 +109,6 @@ export const attaching = (parts) => ({
     this.hang(one, drawn ? "Outline in front" : "Dark or bright parts in front");
   },
 
-  // --- an outline drawn by hand -----------------------------------------------------------------------------------
-
-  outlining: null, // Corners clicked so far, in the picture.
-  get outliningText() {
-    const { length } = this.outlining ?? [];
-    if (length === 0) return "Click round what stands in front";
-    return length < 3 ? `${length} corners: click the next` : `${length} corners: the first again, or Enter, closes it`;
-  },
-  beginOutline() {
-    if (!this.subject) return;
-    this.adding = this.linking = null;
-    this.outlining = this.outlining ? null : [];
-    this.repaint();
-  },
-  outlineTo(x, y) {
-    const [first] = this.outlining;
-    const near = 10 / parts.player.view.scale;
-    if (this.outlining.length > 2 && Math.hypot(first.x - x, first.y - y) < near) return this.endOutline();
-    this.outlining = [...this.outlining, { x, y }];
-    this.repaint();
-  },
-  endOutline() {
-    const outline = copy(this.outlining);
-    this.outlining = null;
-    this.repaint();
-    if (outline.length > 2) this.addFront(outline);
-  },
-
   // --- looks, copy and paste --------------------------------------------------------------------------------------
 
   looks: [],

@@ -2,6 +2,7 @@
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, listen, throttled } from "./api.js";
 import { typingAhead } from "./ahead.js";
+import { faces } from "./areas.js";
 import { attaching } from "./attach.js";
 import { bounding } from "./boundary.js";
 import { cleaning } from "./clean.js";
@@ -14,7 +15,9 @@ import { KEYS } from "./keys.js";
 import { looking } from "./looking.js";
 import { losing } from "./losses.js";
 import { mending } from "./mend.js";
+import { outlining } from "./outlining.js";
 import { Overlay } from "./overlay.js";
+import "./panels/area.js";
 import "./panels/attach.js";
 import "./panels/check.js";
 import "./panels/clean.js";
@@ -66,6 +69,8 @@ Alpine.data("bench", () => {
     looking(parts),
     rowing(parts),
     attaching(parts),
+    outlining(parts),
+    faces(parts),
   ];
   return compose(...others, {
     loaded: false,
@@ -113,6 +118,7 @@ Alpine.data("bench", () => {
       parts.player = new Player(this.$refs.canvas, events);
       parts.overlay = new Overlay(this.$refs.over, parts.player);
       const scene = (at, art) => call("GET", `${this.path}/scene?at=${at}&art=${art}`);
+      parts.overlay.faces.facesOn = (frame) => (this.playing && !this.gridPlays ? [] : this.facesOn(frame));
       parts.overlay.openScene(scene, () => this.sceneCame());
       parts.timeline = new Timeline(this.$refs.rows, this.$refs.ruler, {
         go: (frame) => this.goTo(frame),
@@ -356,7 +362,6 @@ Alpine.data("bench", () => {
               ownPins: this.otherPinsHere(),
               carried: this.carriedHere(),
               linked: this.linkedPlaces(),
-              outlined: this.outlining,
             };
       const place = this.isUnknown(this.track, this.frame, second) ? null : this.sample;
       const dragged = { pin: this.dragPin ?? this.pin, place: this.dragPlace ?? place };
@@ -368,13 +373,15 @@ Alpine.data("bench", () => {
         spots: this.shownSpots,
         grabbable: this.grabbable(),
         opened: this.openId,
+        hasArea: Boolean(this.area),
+        outlined: this.outlining,
       };
       return { ...mine, second, ...dragged, ...shown, path: this.cleaned ? parts.path : null };
     },
     // What can be dragged, with its kind: all that hangs on the selected subject, and every label.
     grabbable() {
       if (this.wantsPin && this.subject) return null;
-      if (this.linking || this.outlining) return null;
+      if (this.linking || this.outlining || this.reshaping) return null;
       const mine = (one) =>
         one.kind !== "boundary" && (one.kind === "label" || this.attachments.some((own) => own.id === one.id));
       return new Map(
@@ -421,7 +428,7 @@ Alpine.data("bench", () => {
       this.handing = false;
       this.placingHere = false;
       this.byHand = null;
-      this.adding = this.linking = this.outlining = this.openId = null;
+      this.adding = this.linking = this.outlining = this.reshaping = this.openId = null;
       this.pickedPin = this.rowsAt = null;
       this.chosen = null;
       parts.timeline.curves.picked.clear();

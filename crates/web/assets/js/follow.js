@@ -240,6 +240,7 @@ export const following = (parts) => ({
     if (this.lower === "curves" && this.removeKeys()) return;
     if (this.chosen) return this.deleteRange();
     if (!this.sample) return;
+    if (this.area) return this.deleteRange();
     const edit = { edit: "set_samples", pin: this.pin.id, samples: [[this.frame, null]] };
     this.edit(`Delete the sample of ${this.subject.name} on frame ${this.frame}`, edit);
   },

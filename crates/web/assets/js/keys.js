@@ -16,6 +16,12 @@ export const KEYS = [
     run: (b, e) => b.goTo(e.key === "Home" ? b.first : b.last),
   },
   { keys: "N", what: "New subject: crosshair on the picture", match: (e) => e.key === "n", run: (b) => b.newSubject() },
+  {
+    keys: "Z, Shift Z",
+    what: "Outline a face: click round it (arrows and Space put corners), Enter closes it; on the subject",
+    match: (e) => e.key === "z" || e.key === "Z",
+    run: (b, e) => (e.shiftKey ? b.anotherArea() : b.newArea()),
+  },
   { keys: "Shift N", what: "Another pin on the subject", match: (e) => e.key === "N", run: (b) => b.addOn("pin") },
   {
     keys: "O",
@@ -42,7 +48,7 @@ export const KEYS = [
     keys: "Q",
     what: "What stands in front: click round it; Enter closes it",
     match: (e) => e.key === "q",
-    run: (b) => b.beginOutline(),
+    run: (b) => b.subject && b.beginOutline("front"),
   },
   { keys: "Ctrl C, Ctrl V", what: "Copy what is open, paste it on the subject", match: () => false },
   {
@@ -192,10 +198,11 @@ export function press(event, bench) {
       : { Enter: "lookAccept", h: "lookHidden", Escape: "stopLooking" }[event.key];
     if (look) return (bench[look](event), true);
   }
-  if (bench.cursor && event.key.startsWith("Arrow") && !event.altKey) {
+  if ((bench.cursor || bench.outlining) && event.key.startsWith("Arrow") && !event.altKey) {
     bench.moveCursor(event);
     return true;
   }
+  if (bench.outlining && bench.cursor && event.key === " ") return (bench.outlineToCursor(), true);
   if (bench.outlining && event.key === "Enter") return (bench.endOutline(), true);
   if (bench.linking && event.key === "Enter") return (bench.endLinking(false), true);
   const action = KEYS.find((entry) => entry.match(event, bench));

@@ -1,5 +1,7 @@
 // What lies over the picture: marks of the pin, its trail, and the attachments, on the picture's own canvas.
 
+import { polygon } from "./face.js";
+import { Faces } from "./faces.js";
 import { Grabs } from "./grabs.js";
 import { Painter } from "./painter.js";
 import { Scene } from "./scene.js";
@@ -17,10 +19,14 @@ export class Overlay {
     this.scene = new Scene(() => player.redraw());
     this.painter = new Painter(this.scene, player);
     this.grabs = new Grabs(make("g", {}, svg), this.scene, player);
-    player.overIt = (context) => this.painter.paint(context);
+    player.overIt = (context) => {
+      this.painter.paint(context);
+      this.faces.paint(context);
+    };
     player.beforePlaying = () => this.scene.prepare(this.painter.ratio);
     this.trails = make("g", {}, svg);
     this.spots = make("g", {}, svg);
+    this.faces = new Faces(svg, player);
     this.marks = make("g", {}, svg);
     this.cross = make("g", {}, svg);
   }
@@ -39,6 +45,7 @@ export class Overlay {
     this.grabs.paint(state);
     this.paintTrails(state);
     this.paintSpots(state);
+    this.faces.paintHandles(state.playing);
     this.paintMarks(state);
     this.paintCross(state);
   }
@@ -73,13 +80,13 @@ export class Overlay {
     for (const one of state.ownPins ?? []) this.ownPin(one);
     for (const one of state.carried ?? []) this.carried(one);
     if (state.linked) this.linked(state.linked);
-    if (state.outlined) this.linked(state.outlined);
+    if (state.outlined) this.outlined(state.outlined);
     const { pin, place } = state;
     if (!pin || !place || state.playing) return;
     const at = this.player.toStage(place.x, place.y);
     const scale = this.player.view.scale;
     // What is open has handles of its own.
-    if (!state.opened) this.boxes(pin, at, scale);
+    if (!state.opened && !state.hasArea) this.boxes(pin, at, scale);
     // A gap round the point, so that the feature itself stays visible.
     const gap = 6;
     const arm = 16;
@@ -190,6 +197,16 @@ export class Overlay {
       .join(" ");
     make("polyline", { class: "dark", points, "stroke-width": 5 }, this.marks);
     make("polyline", { class: "light", points, "stroke-width": 2.5, "stroke-dasharray": "7 5" }, this.marks);
+  }
+
+  // A closed line as far as it is clicked; the first corner, which closes it, is a ring.
+  outlined(outline) {
+    this.linked(polygon(outline));
+    outline.points.forEach((place, i) => {
+      const { x, y } = this.player.toStage(place.x, place.y);
+      if (i) make("rect", { class: "grip", x: x - 3, y: y - 3, width: 6, height: 6 }, this.marks);
+      else make("circle", { class: "grip", cx: x, cy: y, r: 5 }, this.marks);
+    });
   }
 
   tag({ x, y }, text) {

@@ -9,13 +9,18 @@ export const placing = (parts) => ({
   newSubject() {
     this.selected = null;
     this.placing = true;
-    const { player } = parts;
-    const middle = player.toPicture(player.box.width / 2, player.box.height / 2);
-    this.cursor = { x: Math.round(middle.x) + 0.5, y: Math.round(middle.y) + 0.5 };
+    this.outlining = this.reshaping = null;
+    this.cursor = this.middleOfView();
     this.$refs.picture.focus();
     this.repaint();
   },
+  middleOfView() {
+    const { player } = parts;
+    const middle = player.toPicture(player.box.width / 2, player.box.height / 2);
+    return { x: Math.round(middle.x) + 0.5, y: Math.round(middle.y) + 0.5 };
+  },
   moveCursor(event) {
+    this.cursor ??= this.middleOfView();
     const by = event.shiftKey ? 10 : 1;
     const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] ?? 0;
     const dy = { ArrowUp: -by, ArrowDown: by }[event.key] ?? 0;
@@ -57,8 +62,9 @@ export const placing = (parts) => ({
   },
 
   escape() {
-    if (this.linking || this.outlining) {
-      this.linking = this.outlining = null;
+    if (this.outlining) this.dropOutline();
+    else if (this.linking || this.reshaping) {
+      this.linking = this.reshaping = null;
       this.repaint();
     } else if (this.adding) this.addOn(this.adding);
     else if (this.byHand) this.endByHand();

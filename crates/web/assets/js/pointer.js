@@ -1,6 +1,7 @@
 // The pointer on the picture: what a click does, and everything that can be dragged. While something is dragged it is
 // shown where the pointer takes it; on letting go it is one edit, and the server's answer replaces it.
 
+import { dragFace, faceText, isFaceGrab } from "./face_drags.js";
 import { forms } from "./settings.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(value));
@@ -59,7 +60,7 @@ export class Pointer {
   // What a click does is written beside the pointer.
   hint(place, event) {
     this.last = [place, event];
-    const wanted = !this.drag && !event.target.dataset?.grab && this.bench.wantsPin;
+    const wanted = !this.drag && !event.target.dataset?.grab && this.bench.wantsPin && !this.bench.outlining;
     if (wanted) this.bench.spotAt(this.player.toPicture(place.x, place.y));
     this.write(place, event);
   }
@@ -79,7 +80,7 @@ export class Pointer {
       carried: "Drag: correct it on this frame, it counts for all",
     };
     const wanted = !this.drag && !grab && this.bench.wantsPin;
-    const text = this.drag ? "" : (texts[grab] ?? (wanted ? this.placeText(event) : ""));
+    const text = this.drag ? "" : (texts[grab] ?? faceText(grab) ?? (wanted ? this.placeText(event) : ""));
     this.writeAt({ x, y }, event, text);
   }
 
@@ -105,6 +106,8 @@ export class Pointer {
     const grab = event.button === 0 && !this.bench.byHand ? event.target.dataset?.grab : null;
     if (this.bench.linking) return this.linkOrMove(grab, from, event);
     if (this.bench.outlining) return this.dragGround(from, event);
+    if (isFaceGrab(grab))
+      return dragFace(this.bench, this.player, { dataset: event.target.dataset, altKey: event.altKey }, from);
     if (grab === "point") return this.dragPoint(from);
     if (grab === "pattern" || grab === "search") return this.dragSize(grab);
     if (grab === "pin") return this.pickPin(event.target.dataset.pin);
@@ -254,8 +257,23 @@ export class Pointer {
     };
   }
 
+  // Nothing is outlined yet: a drag draws a box, with Shift an oval; a click is the first corner.
+  dragBox(from) {
+    const start = this.player.toPicture(from.x, from.y);
+    const far = (to) => Math.hypot(to.x - from.x, to.y - from.y) > 6;
+    return {
+      move: (to, event) => far(to) && this.bench.boxOutlined(start, this.player.toPicture(to.x, to.y), event.shiftKey),
+      end: (to, cancelled) => {
+        if (cancelled) return this.bench.dropOutline();
+        if (far(to)) return this.bench.endOutline();
+        this.bench.outlineTo(start.x, start.y);
+      },
+    };
+  }
+
   // On the ground: a click puts a pin where one is wanted, a drag moves the view.
   dragGround(from, event) {
+    if (this.bench.outlining?.points.length === 0 && event.button === 0) return this.dragBox(from);
     let last = from;
     let moved = event.button === 1;
     return {

@@ -7,9 +7,11 @@ export const several = (parts) => ({
   offOthers: new Map(),
   dragCarried: null,
 
-  // Every pin of the subject that is no hand-over has a say in its motion.
+  // Every pin of the subject that is no hand-over has a say in its motion; of an area's only the middle is shown.
   get members() {
-    return this.subject?.pins.filter((pin) => this.subject.members.includes(pin.id)) ?? [];
+    const isCorner = (pin) => this.areas.some((area) => area.carriers.indexOf(pin.id) > 0);
+    const own = this.subject?.pins ?? [];
+    return own.filter((pin) => this.subject.members.includes(pin.id) && !isCorner(pin));
   },
   trackOfPin(id) {
     return (this.samplesSeen, parts.tracks.get(id) ?? null);

@@ -19,7 +19,7 @@ function texelsOf(bitmap) {
 export const chained = (outer, inner) =>
   outer.map((row) => [0, 1, 2].map((i) => row[0] * inner[0][i] + row[1] * inner[1][i] + row[2] * inner[2][i]));
 
-function inverted([[a, b, c], [d, e, f], [g, h, i]]) {
+export function inverted([[a, b, c], [d, e, f], [g, h, i]]) {
   const [x, y, z] = [e * i - f * h, f * g - d * i, d * h - e * g];
   const determinant = a * x + b * y + c * z;
   if (!(Math.abs(determinant) > 1e-12)) return null;

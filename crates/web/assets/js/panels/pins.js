@@ -23,7 +23,15 @@ Alpine.data("pinsPanel", () => ({
     return this.members.map((pin, i) => {
       const spans = this.trackOfPin(pin.id)?.spans() ?? [];
       const text = spans.length ? `frames ${spans[0][0]} to ${spans[spans.length - 1][1]}` : "not followed yet";
-      return { id: pin.id, number: i + 1, text, on: pin.id === this.pin?.id, removable: this.members.length > 1 };
+      const isArea = Boolean(this.areaOf(pin));
+      const removable = this.members.length > 1 && !isArea;
+      return {
+        id: pin.id,
+        number: i + 1,
+        text: isArea ? `area, ${text}` : text,
+        on: pin.id === this.pin?.id,
+        removable,
+      };
     });
   },
   get offText() {
@@ -34,7 +42,7 @@ Alpine.data("pinsPanel", () => ({
   },
   get motionText() {
     const { length } = this.members;
-    if (length < 2) return "1 pin";
+    if (length < 2) return this.area ? `1 area: ${TOGETHER[this.motionModel]}` : "1 pin";
     return `${length} pins: ${TOGETHER[this.motionModel]}`;
   },
   get motionChoices() {
@@ -50,6 +58,21 @@ Alpine.data("pinsPanel", () => ({
   removePin(id) {
     const number = this.members.findIndex((pin) => pin.id === id) + 1;
     this.edit(`Remove pin ${number} of ${this.subject.name}`, { edit: "remove_pin", pin: id });
+  },
+  async setKeepOut(on) {
+    const { id, name } = this.subject;
+    const title = on ? `${name} is a keep-out` : `${name} is no keep-out`;
+    const done = await this.edit(title, { edit: "set_keep_out", subject: id, keep_out: on });
+    const areas = this.subjects.filter((one) => one.id !== id).flatMap((one) => one.areas ?? []);
+    if (done && areas.length)
+      this.say("It counts from the next time areas are followed.", false, "Follow them now", () =>
+        this.followAreas(areas),
+      );
+  },
+  async followAreas(areas) {
+    const directions = ["forward", "backward"];
+    for (const { carriers, drawn } of areas)
+      await this.send("POST", "/follow", { pin: carriers[0], from: drawn.frame, directions, single: false });
   },
   get pointRows() {
     this.pathSeen;

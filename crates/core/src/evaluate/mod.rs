@@ -1,6 +1,8 @@
 //! What a subject's samples come to: its motion, its path, how it lies on each frame. Worked out from the document
 //! whenever it is asked for, never kept here: who needs it again keeps it.
 
+mod areas;
+
 use std::borrow::Cow;
 use std::sync::Arc;
 
@@ -11,6 +13,8 @@ use crate::motion::{Poses, SubjectMotion};
 use crate::path::{Path, Recipe, clean, hand_over};
 use crate::time::Frame;
 use crate::track::{MotionModel, Sample, Track};
+
+pub use areas::area_task;
 
 /// The samples of a pin, or of what leads in its place.
 type PinTrack<'a> = (Uuid, Cow<'a, Track>);

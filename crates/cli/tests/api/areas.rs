@@ -1,0 +1,152 @@
+//! Areas, as programs see them.
+
+use serde_json::{Value, json};
+
+use super::{PROGRAM, idle};
+use jampin_testkit::{Server, make_film};
+
+/// A still test card past which the camera goes to the right by two pixels a frame.
+const PAN: &str = "-f lavfi -i testsrc2=size=400x300:rate=25:duration=0.04,loop=29:1,crop=320:240:2*n:10 \
+     -pix_fmt yuv420p -crf 10";
+
+struct Drawn {
+    server: Server,
+    path: String,
+    made: Value,
+}
+
+fn outline(left: f64, top: f64, width: f64, height: f64) -> Value {
+    let corners = [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)];
+    let points: Vec<Value> =
+        corners.iter().map(|(x, y)| json!({ "x": left + x * width, "y": top + y * height })).collect();
+    json!({ "points": points })
+}
+
+impl Drawn {
+    fn new() -> Self {
+        let server = Server::start(PROGRAM, &[]);
+        let dir = tempfile::tempdir().unwrap();
+        let shot = server.shot_of(&server.project("Open day"), &make_film(dir.path(), "pan.mp4", PAN));
+        let path = format!("/api/shots/{shot}");
+        let body = json!({ "revision": 0, "frame": 5, "outline": outline(120.0, 80.0, 80.0, 60.0), "name": "Card" });
+        let made = server.send("POST", &format!("{path}/areas"), &body);
+        assert_eq!(made.status, 201, "{}", made.text());
+        server.wait(&path, idle);
+        Self { server, path, made: made.json()["made"].clone() }
+    }
+
+    fn state(&self) -> Value {
+        self.server.get(&self.path).json()
+    }
+
+    fn send(&self, to: &str, mut body: Value) -> (u16, Value) {
+        body["revision"] = self.state()["shot"]["revision"].clone();
+        let answer = self.server.send("POST", &format!("{}/{to}", self.path), &body);
+        let value = answer.json();
+        if value["job"].is_string() {
+            self.server.wait(&self.path, idle);
+        }
+        (answer.status, value)
+    }
+
+    fn change(&self, change: Value) -> (u16, Value) {
+        self.send(&format!("areas/{}", self.made["area"].as_str().unwrap()), change)
+    }
+
+    /// State and place of the pins on a frame, the middle first.
+    fn pins_on(&self, frame: u32) -> Vec<(String, f64, f64)> {
+        let state = self.state();
+        let carriers = state["subjects"][0]["areas"][0]["carriers"].as_array().unwrap().clone();
+        let tracks = state["tracks"].as_array().unwrap().clone();
+        let on = |pin: &Value| {
+            let track = tracks.iter().find(|track| track["pin"] == *pin).unwrap();
+            let at = track["frame"].as_array().unwrap().iter().position(|other| *other == frame).unwrap();
+            let number = |of: &str| track[of][at].as_f64().unwrap();
+            (track["state"][at].as_str().unwrap().to_owned(), number("x"), number("y"))
+        };
+        carriers.iter().map(on).collect()
+    }
+}
+
+#[test]
+fn from_an_outline_to_the_samples_of_its_pins() {
+    let drawn = Drawn::new();
+    let state = drawn.state();
+    assert_eq!(state["subjects"][0]["name"], "Card");
+    assert_eq!(state["subjects"][0]["pins"].as_array().unwrap().len(), 5);
+    assert!(state["jobs"][0]["result"]["solved"]["found"].as_u64().unwrap() >= 29, "{}", state["jobs"][0]);
+    // Twenty frames after it was drawn.
+    for (pin, place) in drawn.pins_on(25).iter().zip([(120.0, 110.0), (80.0, 80.0), (160.0, 80.0), (160.0, 140.0)]) {
+        assert_eq!(pin.0, "found");
+        assert!((pin.1 - place.0).abs() < 0.1 && (pin.2 - place.1).abs() < 0.1, "{pin:?} {place:?}");
+    }
+    let picture = |which: &str, frame: u32| {
+        let pin = drawn.made["pin"].as_str().unwrap();
+        drawn.server.get(&format!("{}/pins/{pin}/{which}.png?frame={frame}", drawn.path))
+    };
+    // The whole face, in its proportions.
+    let size = |png: &[u8]| [16, 20].map(|at| u32::from_be_bytes(png[at..at + 4].try_into().unwrap()));
+    let now = picture("now", 20);
+    assert_eq!((now.status, size(&now.body)), (200, [184, 138]));
+    assert_eq!(picture("difference", 20).status, 200);
+    // Undone in one, done again in one.
+    assert_eq!(drawn.send("undo", json!({})).0, 200);
+    assert!(drawn.state()["subjects"].as_array().unwrap().is_empty());
+    assert_eq!(drawn.send("redo", json!({})).0, 200);
+    assert_eq!(drawn.pins_on(25)[0].0, "found");
+}
+
+#[test]
+fn it_is_put_by_hand_moved_and_kept_out_of() {
+    let drawn = Drawn::new();
+    let corner = drawn.state()["subjects"][0]["areas"][0]["carriers"][3].clone();
+    let (status, answer) =
+        drawn.send("guides", json!({ "pin": corner, "frame": 12, "at": { "x": 187.0, "y": 140.5 } }));
+    assert_eq!(status, 202, "{answer}");
+    let set = drawn.pins_on(12);
+    assert!(set.iter().all(|(state, ..)| state == "guide"), "{set:?}");
+    assert_eq!((set[3].1, set[3].2), (187.0, 140.5));
+    let ranged = drawn.send("ranges", json!({ "pin": drawn.made["pin"], "first": 16, "last": 18, "do": "hide" }));
+    assert_eq!(ranged.0, 202, "{}", ranged.1);
+    assert!(drawn.pins_on(17).iter().all(|(state, ..)| state == "hidden"), "{:?}", drawn.pins_on(17));
+    let moved = json!({ "do": "outline", "frame": 20, "outline": outline(100.0, 80.0, 80.0, 60.0) });
+    assert_eq!(drawn.change(moved).0, 202);
+    let out = json!({ "do": "keep_out", "id": "00000000-0000-0000-0000-000000000007",
+        "place": { "frame": 5, "outline": outline(130.0, 90.0, 20.0, 20.0) } });
+    assert_eq!(drawn.change(out).0, 202);
+    let area = drawn.state()["subjects"][0]["areas"][0].clone();
+    assert_eq!((area["moved"][0]["frame"].clone(), area["keep_outs"].as_array().unwrap().len()), (json!(20), 1));
+    assert_eq!(drawn.pins_on(25)[0].0, "found");
+    let follow = json!({ "pin": corner, "from": 5, "directions": ["forward"], "single": false });
+    assert_eq!(drawn.send("follow", follow).0, 202);
+    assert_eq!(drawn.pins_on(12)[0].0, "guide", "what was set by hand stays");
+    assert_eq!(drawn.change(json!({ "do": "remove" })).0, 200);
+    assert!(drawn.state()["subjects"][0]["pins"].as_array().unwrap().is_empty());
+}
+
+#[test]
+fn what_makes_no_area_is_refused_with_a_sentence() {
+    let drawn = Drawn::new();
+    let refused = |to: &str, body: Value, word: &str| {
+        let (status, answer) = drawn.send(to, body);
+        assert!((400..500).contains(&status), "{status}: {answer}");
+        assert!(answer.to_string().contains(word), "{answer}");
+    };
+    let on = |frame: u32, outline: Value| json!({ "frame": frame, "outline": outline });
+    refused("areas", on(5, json!({ "points": [{ "x": 1, "y": 1 }, { "x": 9, "y": 9 }] })), "3 to 200 points");
+    refused("areas", on(5, outline(20.0, 20.0, 3.0, 3.0)), "larger");
+    refused("areas", on(5, outline(-90.0, 20.0, 60.0, 60.0)), "in the picture");
+    refused("areas", on(5, outline(-90.0, -90.0, 9000.0, 9000.0)), "smaller part");
+    refused("areas", on(500, outline(20.0, 20.0, 60.0, 60.0)), "Frame 500");
+    let corner = drawn.state()["subjects"][0]["areas"][0]["carriers"][1].clone();
+    let bent = json!({ "pin": corner, "frame": 9, "at": { "x": 150.0, "y": 300.0 } });
+    refused("guides", bent, "No flat face");
+    let edit = json!({ "title": "x", "edit": { "edit": "remove_pin", "pin": corner } });
+    refused("edits", edit, "remove the area");
+    // Nothing to hold on to.
+    let flat = json!({ "frame": 5, "outline": outline(-60.0, -60.0, 61.0, 61.0) });
+    let (status, answer) = drawn.send("areas", flat);
+    assert_eq!(status, 201, "{answer}");
+    let problem = drawn.state()["jobs"][0]["problem"].clone();
+    assert!(problem.as_str().unwrap_or_default().contains("Draw it round"), "{problem}");
+}

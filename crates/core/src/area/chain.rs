@@ -1,0 +1,287 @@
+//! Going from frame to frame with a face, always compared with one picture of it.
+
+use super::anchor::Anchor;
+use super::fit::{Fit, Light, fit};
+use super::model::nearest;
+use super::place::{Place, placed, relative_map, whole_map};
+use super::pyramid::Pyramid;
+use super::search::candidates;
+use super::task::AreaTask;
+use crate::geometry::{Homography, Point, Rect, Size};
+use crate::image::FrameSource;
+use crate::time::Frame;
+use crate::track::{MotionModel, SampleState};
+
+/// Below this correlation it is not the face. Higher, and it is lost when it is out of focus; lower, and other things
+/// are taken for it.
+const LEAST_MATCH: f64 = 0.55;
+/// What may be left unexplained of the brightness: this many times what is usually left, ...
+const UNUSUAL: f64 = 4.0;
+/// ... but not less than this share. Larger, and a look-alike or what covers it is taken for it; smaller, and it is lost
+/// when it blurs at once.
+const ALWAYS_ALLOWED: f64 = 0.15;
+/// Share of a frame's likeness in what is usual, where it is more and where it is less. As quick downwards as upwards,
+/// and what slowly covers it becomes the usual.
+const USUAL_CHANGE: [f64; 2] = [0.2, 0.01];
+/// So near to the usual likeness, and with so much seen, nothing better is looked for.
+const GOOD_WITHIN: f64 = 0.04;
+const GOOD_SEEN: f64 = 0.4;
+/// Share of the face in the picture that has to be seen. Lower, and what covers it carries it away.
+const LEAST_SEEN: f64 = 0.22;
+/// Share of the face that has to lie in the picture.
+const LEAST_INSIDE: f64 = 0.12;
+/// From one frame to the next it grows or shrinks by no more than this factor.
+const MOST_GROWTH: f64 = 1.4;
+/// A level on which the face has a smaller radius, in pixels, is aligned in place, turn and size only.
+const RICH_RADIUS: f64 = 14.0;
+/// A face that moves by more than this, in pixels a frame, may also have stopped.
+const SURE_VELOCITY: f64 = 2.0;
+/// What is read round where a face should be, in pixels.
+const ROOM: f64 = 24.0;
+/// Share of the velocity that is kept from one hidden frame to the next.
+const KEPT_VELOCITY: f64 = 0.85;
+/// How far a lost face is searched for, in pixels, and how much further for each frame that it was hidden, beside what
+/// it moved by. Larger, and a look-alike is found sooner than the face.
+const REACH: f64 = 40.0;
+const REACH_PER_FRAME: f64 = 2.0;
+const MOST_REACH: f64 = 400.0;
+/// What comes back has to be known better than what stays: it leaves this many times what is usually left at most, ...
+const BACK_UNUSUAL: f64 = 1.6;
+/// ... and so much of it has to be seen.
+const BACK_SEEN: f64 = 0.45;
+/// How alike it is before anything is known: a soft or noisy film has no better.
+const FIRST_USUAL: f64 = 0.9;
+
+/// Going from frame to frame, always compared with the anchor's own picture.
+pub(super) struct Chain<'a> {
+    anchor: &'a Anchor,
+    task: &'a AreaTask,
+    motion: MotionModel,
+    /// From the face, counted from its middle, to the last frame.
+    map: Homography,
+    velocity: Point,
+    /// How fast it was when it was last seen, in pixels a frame.
+    speed: f64,
+    softness: usize,
+    /// The light on it of late.
+    light: Option<Light>,
+    /// How alike it was of late.
+    usual: f64,
+    hidden: u32,
+}
+
+impl<'a> Chain<'a> {
+    pub fn new(anchor: &'a Anchor, task: &'a AreaTask, motion: MotionModel) -> Self {
+        let map = Homography::shift(anchor.face.centre);
+        Self {
+            anchor,
+            task,
+            motion,
+            map,
+            velocity: Point::default(),
+            softness: 0,
+            light: None,
+            usual: FIRST_USUAL,
+            speed: 0.0,
+            hidden: 0,
+        }
+    }
+
+    /// The next frame. `known` is where it was the time before.
+    pub fn step<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        known: Option<&Place>,
+    ) -> Result<Place, S::Error> {
+        let predicted = Homography::shift(self.velocity).after(&self.map);
+        Ok(match self.find(source, frame, &predicted, known)? {
+            Some(fit) => {
+                self.velocity = if self.hidden == 0 { fit.map.origin() - self.map.origin() } else { Point::default() };
+                (self.map, self.hidden) = (fit.map, 0);
+                self.speed = self.velocity.length();
+                placed(&self.anchor.face, self.motion, &self.anchor.map, &fit)
+            }
+            None => {
+                (self.map, self.hidden) = (predicted, self.hidden + 1);
+                self.velocity = Point::new(self.velocity.x * KEPT_VELOCITY, self.velocity.y * KEPT_VELOCITY);
+                let state = if self.is_in(source.size()) { SampleState::Hidden } else { SampleState::Outside };
+                let map = whole_map(&self.anchor.face, &self.anchor.map, &self.map);
+                Place::predicted(map, state, self.anchor.face.centre)
+            }
+        })
+    }
+
+    fn find<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        predicted: &Homography,
+        known: Option<&Place>,
+    ) -> Result<Option<Fit>, S::Error> {
+        if self.task.is_hidden(frame) {
+            return Ok(None);
+        }
+        if let Some(place) = known.filter(|place| place.state == SampleState::Found)
+            && let Some(fit) = self.once_more(source, frame, place)?
+        {
+            return Ok(Some(fit));
+        }
+        match self.near(source, frame, predicted)? {
+            Some(fit) => Ok(Some(fit)),
+            None => self.anywhere(source, frame, predicted),
+        }
+    }
+
+    /// Where it was found the time before, with another motion.
+    fn once_more<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        place: &Place,
+    ) -> Result<Option<Fit>, S::Error> {
+        let face = &self.anchor.face;
+        let Some(map) = relative_map(face, &self.anchor.map, &place.map) else { return Ok(None) };
+        let from = face.corners().map(|corner| corner - face.centre);
+        let start = nearest(self.motion, &from, &from.map(|corner| map.apply(corner)));
+        let Some(pyramid) = self.read(source, frame, self.seen_bounds(&start).widened(ROOM))? else { return Ok(None) };
+        let fit = self.align(&pyramid, &start, 1).filter(|(fit, _)| self.is_it(fit));
+        Ok(fit.map(|(fit, softness)| self.believed(fit, softness)))
+    }
+
+    fn read<S: FrameSource>(&self, source: &mut S, frame: Frame, part: Rect) -> Result<Option<Pyramid>, S::Error> {
+        Pyramid::read(source, frame, part, (&self.task.kept_out(frame), self.anchor.face.looks()))
+    }
+
+    /// Where it should be, or where it was.
+    fn near<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        predicted: &Homography,
+    ) -> Result<Option<Fit>, S::Error> {
+        let room = ROOM + 2.0 * self.velocity.length();
+        let part = self.seen_bounds(predicted).widened(room);
+        let Some(pyramid) = self.read(source, frame, part)? else { return Ok(None) };
+        let mut starts = vec![*predicted];
+        if self.velocity.length() > SURE_VELOCITY {
+            starts.push(self.map);
+        }
+        Ok(self.best_of(&pyramid, &starts))
+    }
+
+    /// Further off, by its coarse picture.
+    fn anywhere<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        frame: Frame,
+        predicted: &Homography,
+    ) -> Result<Option<Fit>, S::Error> {
+        let reach = (REACH + (REACH_PER_FRAME + self.speed) * f64::from(self.hidden)).min(MOST_REACH);
+        let part = self.seen_bounds(predicted).widened(reach + ROOM);
+        let Some(pyramid) = self.read(source, frame, part)? else { return Ok(None) };
+        let starts = candidates(&self.anchor.face, &pyramid, predicted, reach);
+        Ok(self.best_of(&pyramid, &starts))
+    }
+
+    /// The best of all starts. What is near enough is aligned finely at once: a coarse picture of a face that is half
+    /// covered leads astray.
+    fn best_of(&mut self, pyramid: &Pyramid, starts: &[Homography]) -> Option<Fit> {
+        let mut best: Option<(Fit, usize)> = None;
+        for levels in [1, 3, usize::MAX] {
+            let fits = starts.iter().filter_map(|start| self.align(pyramid, start, levels));
+            let fits = fits.filter(|(fit, _)| self.is_it(fit)).chain(best.take());
+            best = fits.max_by(|(a, _), (b, _)| explained(a).total_cmp(&explained(b)));
+            if best.as_ref().is_some_and(|(fit, _)| fit.matched > self.usual - GOOD_WITHIN && fit.seen > GOOD_SEEN) {
+                break;
+            }
+        }
+        let (fit, softness) = best?;
+        Some(self.believed(fit, softness))
+    }
+
+    /// Keeps in mind how it looked.
+    fn believed(&mut self, fit: Fit, softness: usize) -> Fit {
+        (self.softness, self.light) = (softness, Some(fit.light));
+        let [up, down] = USUAL_CHANGE;
+        let share = if fit.matched > self.usual { up } else { down };
+        self.usual += share * (fit.matched - self.usual);
+        fit
+    }
+
+    /// From the `count`th level down, with the softness that the frame turns out to have.
+    fn align(&self, pyramid: &Pyramid, start: &Homography, count: usize) -> Option<(Fit, usize)> {
+        let levels = &self.anchor.face.levels;
+        let scale = start.warp().scale();
+        let larger = scale.max(1e-3).log2().round() as i32;
+        let coarsest = levels.len() - 1;
+        let finest = ((-larger).max(0) as usize).min(coarsest);
+        let coarsest = finest.saturating_add(count - 1).min(coarsest);
+        let (mut map, mut softness, mut light, mut found) = (*start, self.softness, self.light, None);
+        for level in (finest..=coarsest).rev() {
+            let wanted = (level as i32 + larger).max(0) as usize;
+            let picture = pyramid.level(wanted);
+            let motion = if levels[level].radius < RICH_RADIUS && level > finest {
+                self.motion.min(MotionModel::Scale)
+            } else {
+                self.motion
+            };
+            let aligned = fit((&levels[level], softness), picture, &map, motion, light);
+            // A coarse level may have too little to say; the finer one decides.
+            let Some(mut aligned) =
+                aligned.or_else(|| fit((&levels[level], softness), picture, &map, MotionModel::Position, light))
+            else {
+                continue;
+            };
+            let share = aligned.energy * levels[level].energy_share(softness);
+            let better = levels[level].softness_of(share);
+            if better != softness && level <= finest + 1 {
+                softness = better;
+                aligned = fit((&levels[level], softness), picture, &aligned.map, motion, light).unwrap_or(aligned);
+            }
+            (map, light) = (aligned.map, Some(aligned.light));
+            found = Some(aligned);
+        }
+        found.map(|fit| (fit, softness))
+    }
+
+    fn is_it(&self, fit: &Fit) -> bool {
+        let growth = fit.map.warp().scale() / self.map.warp().scale();
+        let most = MOST_GROWTH.powf(1.0 + 0.1 * f64::from(self.hidden));
+        let [[a, b, _], [c, d, _], _] = *fit.map.rows();
+        let is_upright = a * d - b * c > 0.0;
+        let (unusual, least_seen) = if self.hidden > 0 { (BACK_UNUSUAL, BACK_SEEN) } else { (UNUSUAL, LEAST_SEEN) };
+        let left = (unusual * unexplained(self.usual)).clamp(ALWAYS_ALLOWED, unexplained(LEAST_MATCH));
+        unexplained(fit.matched) <= left
+            && fit.seen >= least_seen
+            && fit.inside >= LEAST_INSIDE
+            && is_upright
+            && growth < most
+            && growth > 1.0 / most
+    }
+
+    /// The box round the face on a frame.
+    fn seen_bounds(&self, map: &Homography) -> Rect {
+        let face = &self.anchor.face;
+        let seen = face.corners().map(|corner| map.apply(corner - face.centre));
+        Rect::around_all(&seen).unwrap_or(face.bounds)
+    }
+
+    fn is_in(&self, size: Size) -> bool {
+        let seen = self.seen_bounds(&self.map);
+        let across = seen.right.min(f64::from(size.width)) - seen.left.max(0.0);
+        let down = seen.bottom.min(f64::from(size.height)) - seen.top.max(0.0);
+        let whole = (seen.right - seen.left) * (seen.bottom - seen.top);
+        across > 0.0 && down > 0.0 && across * down > LEAST_INSIDE * whole
+    }
+}
+
+/// How much of the frame a fit explains: what of the brightness it leaves open, over what is seen (in nats a sample).
+fn explained(fit: &Fit) -> f64 {
+    -fit.inside * fit.seen * unexplained(fit.matched).max(1e-4).ln()
+}
+
+/// Share of the brightness that a correlation leaves unexplained.
+fn unexplained(matched: f64) -> f64 {
+    1.0 - matched * matched
+}

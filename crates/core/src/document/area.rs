@@ -1,0 +1,212 @@
+//! A face of a subject that a person has outlined.
+
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+
+use super::shot::Shot;
+use super::validate::{DocumentProblem, FARTHEST, at_most, frame as check_frame, within};
+use crate::area::{KeepOutTrack, Outline};
+use crate::geometry::{Homography, Point, Rect};
+use crate::time::Frame;
+use crate::track::MotionModel;
+
+/// Points of an outline at most.
+const MOST_POINTS: usize = 200;
+/// Outlines that are moved, and frames on which a keep-out is set, at most.
+const MOST_OF_AREA: usize = 500;
+const MOST_KEEP_OUTS: usize = 50;
+/// Pixels that an outline has to hold at least: less is a spot, not a face.
+const LEAST_PIXELS: f64 = 100.0;
+/// Pixels of the box round an outline at most: more is the picture as a whole, and would take all memory.
+const MOST_PIXELS: f64 = 4e6;
+/// Straight pieces of a curve between two of its points.
+const PIECES: usize = 8;
+
+/// A closed line as a person drew it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct DrawnOutline {
+    /// Its points, in order, in pixels of the picture.
+    pub points: Vec<Point>,
+    /// Whether it is a smooth curve through them.
+    #[serde(default)]
+    pub curved: bool,
+}
+
+impl DrawnOutline {
+    /// Straight pieces from point to point.
+    pub fn straight(points: Vec<Point>) -> Self {
+        Self { points, curved: false }
+    }
+
+    /// As a polygon: a curve is a closed Catmull-Rom spline (Catmull & Rom 1974), cut into straight pieces.
+    pub fn polygon(&self) -> Outline {
+        if !self.curved {
+            return Outline(self.points.clone());
+        }
+        let count = self.points.len();
+        let point = |i: usize| self.points[i % count];
+        let piece = |i: usize, t: f64| {
+            let [a, b, c, d] = [i + count - 1, i, i + 1, i + 2].map(point);
+            let (linear, square, cube) = (c - a, a * 2.0 - b * 5.0 + c * 4.0 - d, (b - c) * 3.0 + d - a);
+            b + (linear * t + square * (t * t) + cube * (t * t * t)) * 0.5
+        };
+        let steps = |i: usize| (0..PIECES).map(move |step| piece(i, step as f64 / PIECES as f64));
+        Outline((0..count).flat_map(steps).collect())
+    }
+
+    /// Whether what is within it can be followed as one face.
+    pub(crate) fn check_face(&self) -> Result<(), DocumentProblem> {
+        self.check()?;
+        let polygon = self.polygon();
+        let boxed = polygon.bounds().map_or(0.0, |bounds| (bounds.right - bounds.left) * (bounds.bottom - bounds.top));
+        if polygon.pixels() < LEAST_PIXELS {
+            return Err(DocumentProblem::SmallOutline);
+        }
+        if boxed > MOST_PIXELS {
+            return Err(DocumentProblem::LargeOutline);
+        }
+        Ok(())
+    }
+
+    fn check(&self) -> Result<(), DocumentProblem> {
+        if !(3..=MOST_POINTS).contains(&self.points.len()) {
+            return Err(DocumentProblem::OutlinePoints(MOST_POINTS));
+        }
+        within(FARTHEST, self.points.iter().flat_map(|point| [point.x, point.y]))
+    }
+}
+
+/// An outline in the picture of a frame.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct OutlineOnFrame {
+    /// Which frame.
+    pub frame: Frame,
+    /// The outline there.
+    pub outline: DrawnOutline,
+}
+
+/// A part of the picture that is not compared.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct KeepOut {
+    /// Identity, never shown.
+    pub id: Uuid,
+    /// Where it was drawn, in order of frames, at least once. On one frame: it stays there on all. On several: it goes
+    /// from one to the next, and is there from the first to the last.
+    pub placed: Vec<OutlineOnFrame>,
+    /// The subject that carries it, from where it was drawn last before a frame.
+    #[serde(default)]
+    pub rides_on: Option<Uuid>,
+}
+
+impl KeepOut {
+    /// Where it is, when nobody carries it.
+    pub fn track(&self) -> KeepOutTrack {
+        match &self.placed[..] {
+            [only] => KeepOutTrack::Still(only.outline.polygon()),
+            places => {
+                KeepOutTrack::Between(places.iter().map(|place| (place.frame, place.outline.polygon())).collect())
+            }
+        }
+    }
+}
+
+/// A face that is followed as a whole.
+///
+/// Where it is on each frame is said by five pins of its subject: everything that goes with pins goes with it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Area {
+    /// Identity, never shown.
+    pub id: Uuid,
+    /// The frame on which it was drawn, and the outline there.
+    pub drawn: OutlineOnFrame,
+    /// Frames from which on, away from that one, another part of the same face is compared, with its outline there.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub moved: Vec<OutlineOnFrame>,
+    /// What is not compared.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub keep_outs: Vec<KeepOut>,
+    /// How much of its motion counts; nothing for as little as explains it.
+    #[serde(default)]
+    pub motion: Option<MotionModel>,
+    /// The pins that say where it is: the middle of the box round the outline, then its corners, clockwise from the
+    /// upper left. They have no pattern of their own.
+    pub carriers: [Uuid; 5],
+}
+
+impl Area {
+    /// An area drawn on a frame, with the pins that will say where it is.
+    pub fn new(id: Uuid, frame: Frame, outline: DrawnOutline, carriers: [Uuid; 5]) -> Self {
+        let drawn = OutlineOnFrame { frame, outline };
+        Self { id, drawn, moved: Vec::new(), keep_outs: Vec::new(), motion: None, carriers }
+    }
+
+    /// The upright box round the outline, where it was drawn.
+    pub fn bounds(&self) -> Rect {
+        bounds_of(&self.drawn.outline)
+    }
+
+    /// Where its pins are on the frame on which it was drawn.
+    pub fn carried(&self) -> [Point; 5] {
+        carried_by(self.bounds())
+    }
+
+    /// From where it was drawn to a frame, as its pins say.
+    pub fn map_on(&self, shot: &Shot, frame: Frame) -> Option<Homography> {
+        let [_, corners @ ..] = self.carriers.map(|carrier| shot.track(carrier).position(frame));
+        let known = corners.iter().all(Option::is_some);
+        Homography::between(&self.bounds().corners(), &corners.map(Option::unwrap_or_default)).filter(|_| known)
+    }
+
+    pub(super) fn check(&self) -> Result<(), DocumentProblem> {
+        check_frame(self.drawn.frame)?;
+        self.drawn.outline.check_face()?;
+        at_most("places of an outline", self.moved.len(), MOST_OF_AREA)?;
+        at_most("keep-outs of an area", self.keep_outs.len(), MOST_KEEP_OUTS)?;
+        for place in &self.moved {
+            check_frame(place.frame)?;
+            place.outline.check_face()?;
+        }
+        for keep_out in &self.keep_outs {
+            at_most("places of a keep-out", keep_out.placed.len(), MOST_OF_AREA)?;
+            if keep_out.placed.is_empty() {
+                return Err(DocumentProblem::OutlinePoints(MOST_POINTS));
+            }
+            for place in &keep_out.placed {
+                check_frame(place.frame)?;
+                place.outline.check()?;
+            }
+        }
+        Ok(())
+    }
+}
+
+/// The upright box round an outline.
+pub(crate) fn bounds_of(outline: &DrawnOutline) -> Rect {
+    outline.polygon().bounds().unwrap_or(Rect::centred(Point::default(), 0.0, 0.0))
+}
+
+/// The middle of a box, then its corners, clockwise from the upper left.
+pub(crate) fn carried_by(bounds: Rect) -> [Point; 5] {
+    let [a, b, c, d] = bounds.corners();
+    [bounds.middle(), a, b, c, d]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn square(at: f64) -> DrawnOutline {
+        let corners = [(at, at), (at + 40.0, at), (at + 40.0, at + 40.0), (at, at + 40.0)];
+        DrawnOutline::straight(corners.map(|(x, y)| Point::new(x, y)).into())
+    }
+
+    #[test]
+    fn a_curve_goes_through_its_points_and_bulges_between() {
+        let curve = DrawnOutline { curved: true, ..square(10.0) };
+        let polygon = curve.polygon();
+        assert!(curve.points.iter().all(|point| polygon.0.contains(point)));
+        // Catmull & Rom: halfway it is an eighth of the way between the outer two beyond the inner two.
+        assert!(polygon.0.contains(&Point::new(30.0, 5.0)), "{polygon:?}");
+        assert_eq!(polygon.0.len(), 32);
+    }
+}

@@ -1,0 +1,133 @@
+//! Following an area through the stored planes: the samples of the pins that say where it is.
+
+use std::collections::BTreeMap;
+use std::ops::ControlFlow;
+use std::time::{Duration, Instant};
+
+use jampin_core::area::{AreaEnd, AreaWatch, Place, solve_area};
+use jampin_core::document::Area;
+use jampin_core::evaluate::area_task;
+use jampin_core::follow::shot_part;
+use jampin_core::geometry::Point;
+use jampin_core::path::cross_short_gaps;
+use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::Sample;
+use jampin_store::{Appended, NewSamples};
+use serde_json::json;
+
+use crate::place::Workplace;
+use crate::work::Work;
+use crate::{SolveResult, TaskError};
+
+/// How often what was found so far is written down.
+const FLUSH: Duration = Duration::from_millis(300);
+
+type Changes = Vec<(Frame, Option<Sample>)>;
+
+/// What solving an area and writing it down needs.
+pub(crate) struct FaceSolver<'a> {
+    pub work: &'a Work<'a>,
+    pub area: &'a Area,
+    pub place: &'a Workplace,
+    /// Whether what is found on a frame replaces what is there.
+    pub wanted: &'a dyn Fn(Frame) -> bool,
+}
+
+impl FaceSolver<'_> {
+    /// Solves it between the cuts round the frame on which it was drawn.
+    pub fn solve(&self) -> Result<SolveResult, TaskError> {
+        let Workplace { stored, pin, planes, cuts, second, .. } = self.place;
+        let home = self.area.drawn.frame;
+        let part = shot_part(stored.info.range, cuts, home);
+        let (subject, _) = stored.shot.pin(pin.id).ok_or(TaskError::Cancelled)?;
+        let task = area_task(&stored.shot, subject, self.area, part);
+        let mut writer = Writer { solver: self, part, seen: 0, waiting: BTreeMap::new(), flushed: None, failed: None };
+        let end = solve_area(&mut planes.another(), &task, part, &mut writer)?;
+        if let Some(error) = writer.failed {
+            return Err(error);
+        }
+        let solution = match end {
+            AreaEnd::Solved(solution) => solution,
+            AreaEnd::Stopped => return Err(TaskError::Cancelled),
+            AreaEnd::Flat => {
+                return Err(TaskError::Missing(format!(
+                    "There is nothing within the outline on frame {home} that could be followed. Draw it round \
+                     something with contrast or a clear edge."
+                )));
+            }
+        };
+        let found = solution.places.iter().filter(|(frame, place)| place.state.is_present() && (self.wanted)(**frame));
+        let found = found.count() as u32;
+        let with_gaps = |(carrier, at): (usize, Point)| {
+            let track = stored.shot.track(self.area.carriers[carrier]);
+            let mut after = track.clone();
+            let mut written: BTreeMap<Frame, Sample> = self.samples(&solution.places, at);
+            for (frame, sample) in &written {
+                after.set(*frame, Some(*sample));
+            }
+            written.extend(cross_short_gaps(&after, track, pin, *second));
+            written.into_iter().map(|(frame, sample)| (frame, Some(sample))).collect()
+        };
+        let all: Vec<Changes> = self.area.carried().into_iter().enumerate().map(with_gaps).collect();
+        self.write(&all, 1.0)?;
+        Ok(SolveResult { first: part.first, last: part.last, found })
+    }
+
+    /// A point of the face on the frames that are wanted.
+    fn samples(&self, places: &BTreeMap<Frame, Place>, at: Point) -> BTreeMap<Frame, Sample> {
+        let wanted = places.iter().filter(|(frame, _)| (self.wanted)(**frame));
+        wanted.map(|(frame, place)| (*frame, place.sample(at))).collect()
+    }
+
+    fn write(&self, all: &[Changes], share: f64) -> Result<(), TaskError> {
+        let Work { worker, runtime, lease, .. } = *self.work;
+        let new: Vec<NewSamples<'_>> =
+            self.area.carriers.iter().zip(all).map(|(pin, samples)| (*pin, &**samples)).collect();
+        let progress = json!({ "solving": share });
+        let append = worker.store.append_samples(lease, self.place.stored.info.id, &new, &progress);
+        match runtime.block_on(append)? {
+            Appended::Yes => Ok(()),
+            Appended::Unwanted => Err(TaskError::Cancelled),
+        }
+    }
+}
+
+/// Writes down what is found the first time through, in small batches.
+struct Writer<'a> {
+    solver: &'a FaceSolver<'a>,
+    part: FrameRange,
+    /// Frames told of so far.
+    seen: u32,
+    waiting: BTreeMap<Frame, Place>,
+    flushed: Option<Instant>,
+    failed: Option<TaskError>,
+}
+
+impl AreaWatch for Writer<'_> {
+    fn placed(&mut self, frame: Frame, place: &Place) -> ControlFlow<()> {
+        self.seen += 1;
+        self.waiting.insert(frame, place.clone());
+        if self.flushed.is_none_or(|at| at.elapsed() > FLUSH) {
+            self.flush();
+        }
+        let is_over = self.failed.is_some() || self.solver.work.cancel.is_cancelled();
+        if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+    }
+}
+
+impl Writer<'_> {
+    fn flush(&mut self) {
+        self.flushed = Some(Instant::now());
+        let places = std::mem::take(&mut self.waiting);
+        let live = |at: Point| {
+            let samples = self.solver.samples(&places, at).into_iter();
+            samples.map(|(frame, sample)| (frame, Some(Sample { solved: false, ..sample }))).collect()
+        };
+        let all: Vec<Changes> = self.solver.area.carried().into_iter().map(live).collect();
+        // Mostly once through; where less motion explains it, a shorter second time.
+        let share = f64::from(self.seen) / f64::from(self.part.count().max(1));
+        if let Err(error) = self.solver.write(&all, share.min(0.98)) {
+            self.failed = Some(error);
+        }
+    }
+}
