@@ -17,6 +17,7 @@ mod lease;
 mod log;
 mod log_parts;
 mod looks;
+mod parts;
 mod pictures;
 mod projects;
 mod recipes;

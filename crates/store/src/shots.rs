@@ -159,7 +159,7 @@ pub(crate) async fn insert(connection: &mut AsyncPgConnection, new: NewShot<'_>)
     Ok(id)
 }
 
-async fn row(connection: &mut AsyncPgConnection, id: Uuid) -> Result<ShotRow, StoreError> {
+pub(crate) async fn row(connection: &mut AsyncPgConnection, id: Uuid) -> Result<ShotRow, StoreError> {
     let row = shots::table.filter(shots::id.eq(id)).select((ShotRow::as_select(), is_deleted()));
     living(row.first(connection).await.optional()?)
 }

@@ -26,6 +26,7 @@ mod looks;
 mod losses;
 mod metrics;
 mod pages;
+mod parts;
 mod patches;
 mod paths;
 mod pictures;
@@ -117,6 +118,8 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(shots::undo)
         .service(shots::redo)
         .service(pins::put_pin)
+        .service(parts::add)
+        .service(parts::remove)
         .service(areas::put_area)
         .service(areas::change_area)
         .service(points::place)

@@ -22,6 +22,8 @@ use crate::state::AppState;
 const WANTED_SIDE: u32 = 184;
 /// And the largest that is made.
 const MOST_SIDE: u32 = 1024;
+/// A point is moved no further than this from the picture's corner, in pixels.
+const FAR: f64 = 1e5;
 /// Differences are shown this many times stronger, so that half a pixel is plain to see.
 const CONTRAST: f64 = 4.0;
 
@@ -48,7 +50,7 @@ pub(crate) async fn patch(
     let found = loaded.stored.shot.pin(pin);
     let (subject, pin) = found.ok_or_else(|| ApiError::NotFound("This pin is not there any more.".into()))?;
     let track = loaded.stored.shot.track(pin.id);
-    let moved = query.x.zip(query.y).map(|(x, y)| Point::new(x, y)).filter(|at| at.is_finite());
+    let moved = query.x.zip(query.y).map(|(x, y)| Point::new(x, y)).filter(|at| at.distance(Point::default()) < FAR);
     let now = moved.or_else(|| track.get(query.frame).map(|sample| sample.at)).map(|at| (query.frame, at));
     let now = now.ok_or_else(|| ApiError::NotFound("The pin has no place on this frame.".into()))?;
     let first = (pin.frame, track.position(pin.frame).unwrap_or(pin.at));

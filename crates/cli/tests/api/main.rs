@@ -7,6 +7,7 @@ mod graphics;
 mod hostile;
 mod limits;
 mod mending;
+mod parts;
 mod pictures;
 mod several;
 

@@ -11,6 +11,8 @@ use crate::time::Frame;
 const MOST_SAMPLES: usize = 5_000;
 /// A level with fewer samples says too little.
 const LEAST_SAMPLES: usize = 40;
+/// Pixels of the box round a face at most: where a person has put it larger than any picture, that is not looked at.
+const MOST_PIXELS: f64 = 1.6e7;
 /// Share of them with the strongest gradients; the rest is spread, so that what covers a bare part is seen too.
 const STRONGEST: f64 = 0.7;
 /// The coarsest level has this many pixels across at least.
@@ -66,7 +68,7 @@ impl Face {
         outline: &Outline,
         keep_outs: &[Outline],
     ) -> Result<Option<Self>, S::Error> {
-        let Some(bounds) = outline.bounds() else { return Ok(None) };
+        let Some(bounds) = outline.bounds().filter(|bounds| pixels_of(*bounds) <= MOST_PIXELS) else { return Ok(None) };
         let middle = bounds.middle();
         // On the middle of a pixel, so that the finest level is sampled where the pixels are.
         let centre = Point::new(middle.x.floor() + 0.5, middle.y.floor() + 0.5);
@@ -114,6 +116,10 @@ impl Face {
     pub fn corners(&self) -> [Point; 4] {
         self.bounds.corners()
     }
+}
+
+fn pixels_of(bounds: Rect) -> f64 {
+    (bounds.right - bounds.left) * (bounds.bottom - bounds.top)
 }
 
 fn widened(outline: &Outline, centre: Point, factor: f64) -> Outline {

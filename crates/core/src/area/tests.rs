@@ -374,3 +374,12 @@ fn whoever_watches_can_stop_it() {
     let end = solve_area(&mut Trial::default().film(), &area(), part, &mut watch).unwrap();
     assert!(matches!(end, AreaEnd::Stopped) && watch.0 == 5);
 }
+
+#[test]
+fn a_guide_that_is_larger_than_any_picture_is_gone_through_and_not_looked_at() {
+    let trial = Trial { map: |t| Homography::shift(Point::new(0.5 * t, 0.0)), ..Trial::default() };
+    let huge = Homography::new([[400.0, 0.0, 0.0], [0.0, 400.0, 0.0], [0.0, 0.0, 1.0]]);
+    let solution = trial.solve("huge guide", &AreaTask { guides: [(Frame(20), huge)].into(), ..area() });
+    assert_eq!(solution.places[&Frame(20)].map, huge);
+    assert_eq!(solution.places[&Frame(10)].state, SampleState::Found, "the first picture does");
+}

@@ -1,4 +1,5 @@
 // A range of frames chosen on the time below, gaps that can be bridged at once, and following by hand.
+import { call } from "./api.js";
 import { copy } from "./copy.js";
 
 const frames = (first, last) => (first === last ? `frame ${first}` : `frames ${first} to ${last}`);
@@ -30,6 +31,25 @@ export const mending = (parts) => ({
         act: inner ? "Bridge" : "Carry on",
       };
     });
+  },
+
+  get isRange() {
+    return Boolean(this.chosen) && this.chosen.first < this.chosen.last;
+  },
+  get rangeText() {
+    return this.chosen ? `${this.chosen.first}–${this.chosen.last}` : "";
+  },
+  // The range becomes a shot of the same film.
+  async makePart() {
+    const { first, last } = this.chosen;
+    try {
+      const { shots } = await call("POST", `${this.path}/parts`, { range: [first, last] });
+      const open = () => window.location.assign(`/shots/${shots[0]}`);
+      this.say(`Frames ${first} to ${last} are a shot of their own.`, false, "Open it", open);
+      this.choose(null);
+    } catch (error) {
+      this.say(error.message, true);
+    }
   },
 
   choose(range) {

@@ -7,22 +7,31 @@ import { timeLeft } from "./time_left.js";
 const size = (bytes) =>
   bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${Math.max(0.1, bytes / 1e6).toFixed(1)} MB`;
 
-function describe(clip) {
-  const shot = clip.shots[0];
+// A tile for each shot of a film; one for a film without any.
+const describeAll = (clip) => (clip.shots.length ? clip.shots : [null]).map((shot) => describe(clip, shot));
+
+const cutsInside = (cuts) => (cuts === 0 ? "" : cuts === 1 ? " · 1 cut inside" : ` · ${cuts} cuts inside`);
+
+function describe(clip, shot) {
   const people = shot ? shot.subjects : 0;
+  const isPart = shot && shot.range.last - shot.range.first + 1 < clip.frames;
   const rate = Math.round(clip.rate * 100) / 100;
   return {
     id: clip.id,
+    key: shot?.id ?? clip.id,
     state: clip.state,
+    // Of several shots of one film only the one is taken away.
+    single: clip.shots.length < 2,
     title: shot ? shot.name : clip.name,
     href: shot && clip.state !== "failed" ? `/shots/${shot.id}` : undefined,
-    picture: `/clips/${clip.id}/frames/0.jpg`,
+    picture: `/clips/${clip.id}/frames/${shot?.range.first ?? 0}.jpg`,
     facts: `${clip.width} × ${clip.height} · ${rate} fps · ${clip.frames} frames · ${clip.seconds.toFixed(1)} s · ${clip.codec}`,
     work:
       clip.state === "preparing"
         ? `Preparing: ${clip.prepared} of ${clip.frames} frames${timeLeft(clip.id, clip.prepared / clip.frames)}`
         : (people === 0 ? "Untouched" : people === 1 ? "1 subject" : `${people} subjects`) +
-          (clip.cuts === 0 ? "" : clip.cuts === 1 ? " · 1 cut inside" : ` · ${clip.cuts} cuts inside`),
+          (isPart ? ` · frames ${shot.range.first} to ${shot.range.last}` : cutsInside(clip.cuts)),
+    splits: clip.shots.length === 1 && clip.cuts > 0 && clip.state === "ready",
     share: clip.frames ? clip.prepared / clip.frames : 0,
     shot: shot?.id,
     inFilm: shot?.in_film ?? false,
@@ -80,7 +89,7 @@ Alpine.data("project", () => ({
       this.name = state.project.name;
       // In the order of the film; what has no shot comes last.
       const place = (clip) => (clip.shot ? state.order.indexOf(clip.shot) : Infinity);
-      this.clips = state.clips.map(describe).sort((a, b) => place(a) - place(b));
+      this.clips = state.clips.flatMap(describeAll).sort((a, b) => place(a) - place(b));
       this.films = state.films.map(describeJob);
       this.pictures = state.pictures.map(describePicture);
       this.arriving = state.arriving.map(describeArriving);
@@ -222,9 +231,14 @@ Alpine.data("project", () => ({
     this.change("POST", `/api/clips/${clip.id}/prepare`, {});
   },
 
+  // A shot for each part between its cuts.
+  splitAtCuts(clip) {
+    this.change("POST", `/api/shots/${clip.shot}/parts`, {});
+  },
+
   remove(clip) {
     if (!window.confirm(`Remove “${clip.title}” with everything made of it? This cannot be undone.`)) return;
-    this.change("DELETE", `/api/clips/${clip.id}`);
+    this.change("DELETE", clip.single ? `/api/clips/${clip.id}` : `/api/shots/${clip.shot}`);
   },
 }));
 Alpine.start();

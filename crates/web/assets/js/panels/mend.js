@@ -14,6 +14,7 @@ Alpine.data("mendPanel", () => ({
   get riders() {
     return this.subjects.flatMap((one) =>
       one.pins
+        .filter((pin) => !(one.areas ?? []).some((area) => area.carriers.indexOf(pin.id) > 0))
         .map((pin, i) => ({ id: pin.id, name: one.pins.length > 1 ? `${one.name} (${i + 1})` : one.name }))
         .filter((pin) => pin.id !== this.pin?.id),
     );
