@@ -16,9 +16,9 @@ use tokio::runtime::Handle;
 
 use crate::face::FaceSolver;
 use crate::place::{ClipScene, Workplace};
-use crate::solve::{SolveResult, Solver};
+use crate::solve::Solver;
 use crate::work::Work;
-use crate::{FollowTask, TaskError, Worker};
+use crate::{FollowTask, SolveResult, TaskError, Worker};
 
 /// How often samples are written down: often enough to look alive, seldom enough that writing does not slow it.
 const FLUSH: Duration = Duration::from_millis(120);

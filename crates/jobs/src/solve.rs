@@ -12,7 +12,6 @@ use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, Track};
 use jampin_media::{Cancel, StoredPlanes};
 use jampin_store::{Appended, Lease, NewSamples};
-use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
 use uuid::Uuid;
@@ -20,24 +19,13 @@ use uuid::Uuid;
 use crate::face::FaceSolver;
 use crate::place::Workplace;
 use crate::work::Work;
-use crate::{SolveTask, TaskError, Worker};
+use crate::{SolveResult, SolveTask, TaskError, Worker};
 
 /// How often it is said how far the solve has come.
 const REPORT: Duration = Duration::from_millis(250);
 
 /// Threads that one solve is shared among: more would wait for the ends of a segment most of the time.
 const MOST_THREADS: usize = 4;
-
-/// How solving ended.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct SolveResult {
-    /// The first frame solved.
-    pub first: Frame,
-    /// The last.
-    pub last: Frame,
-    /// Frames on which it was found.
-    pub found: u32,
-}
 
 pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let task: SolveTask = work.task()?;

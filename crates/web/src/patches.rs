@@ -132,7 +132,7 @@ impl View {
 
 /// From where an area was drawn to a frame, with its middle at a place.
 fn face_map(shot: &Shot, area: &Area, frame: Frame, at: Point) -> Option<Homography> {
-    let known = area.map_on(shot, frame)?;
+    let known = shot.area_map(area, frame)?;
     let by = at - known.apply(area.bounds().middle());
     Homography::shift(by).checked_after(&known)
 }

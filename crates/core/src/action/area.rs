@@ -3,7 +3,6 @@
 use serde::Deserialize;
 use uuid::Uuid;
 
-use super::guide::is_near;
 use super::{ActionProblem, Ground, Planned, Resolve};
 use crate::attachment::{Attachment, Label};
 use crate::document::{Area, DrawnOutline, KeepOut, OutlineOnFrame, Subject, bounds_of, carried_by};
@@ -224,7 +223,7 @@ pub(super) fn put_area(
             let edits = area.carriers.iter().map(remove).collect();
             (format!("Remove the guide of {name} on frame {frame}"), edits)
         }
-        Some(at) if !is_near(at, ground.size) => return Err(ActionProblem::FarAway { at, size: ground.size }),
+        Some(at) if !ground.is_near(at) => return Err(ActionProblem::FarAway { at, size: ground.size }),
         Some(at) => {
             let index = area.carriers.iter().position(|carrier| *carrier == pin).unwrap_or(0);
             let before = places_near(ground, area, frame);

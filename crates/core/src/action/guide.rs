@@ -5,7 +5,7 @@ use uuid::Uuid;
 use super::area::put_area;
 use super::{ActionProblem, Ground, Planned, Resolve};
 use crate::edit::Edit;
-use crate::geometry::{Point, Size};
+use crate::geometry::Point;
 use crate::pin::Pin;
 use crate::time::Frame;
 use crate::track::{Sample, SampleState};
@@ -20,7 +20,7 @@ pub fn set_guide(ground: Ground<'_>, id: Uuid, frame: Frame, at: Option<Point>) 
     let track = ground.shot.track(id);
     let before = track.get(frame);
     let (title, sample) = match at {
-        Some(at) if !is_near(at, ground.size) => return Err(ActionProblem::FarAway { at, size: ground.size }),
+        Some(at) if !ground.is_near(at) => return Err(ActionProblem::FarAway { at, size: ground.size }),
         Some(at) => {
             let sample = Sample { shape: before.and_then(|sample| sample.shape), ..Sample::guide(at) };
             (format!("Put {} by hand on frame {frame}", subject.name), Some(sample))
@@ -43,11 +43,4 @@ pub fn set_guide(ground: Ground<'_>, id: Uuid, frame: Frame, at: Option<Point>) 
     };
     let was_followed = track.iter().any(|(other, _)| other != frame);
     Ok(Planned { title, edit, solve: was_followed.then_some(Resolve { pin: id, frame, only: None }) })
-}
-
-/// Whether a place is in the picture, or at most once its size beside it: a spot may be followed out of the picture by
-/// hand.
-pub(super) fn is_near(at: Point, size: Size) -> bool {
-    let near = |at: f64, size: u32| (-f64::from(size)..=2.0 * f64::from(size)).contains(&at);
-    near(at.x, size.width) && near(at.y, size.height)
 }

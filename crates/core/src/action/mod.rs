@@ -65,6 +65,13 @@ impl<'a> Ground<'a> {
         self.shot.subject(id).ok_or(ActionProblem::NotThere("subject"))
     }
 
+    /// Whether a place is in the picture, or at most once its size beside it: a spot may be followed out of the picture
+    /// by hand.
+    fn is_near(&self, at: Point) -> bool {
+        let near = |at: f64, size: u32| (-f64::from(size)..=2.0 * f64::from(size)).contains(&at);
+        near(at.x, self.size.width) && near(at.y, self.size.height)
+    }
+
     fn holds(&self, frame: Frame) -> Result<(), ActionProblem> {
         self.range.contains(frame).then_some(()).ok_or(ActionProblem::NotInShot(frame))
     }

@@ -3,22 +3,11 @@
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
-use super::shot::Shot;
-use super::validate::{DocumentProblem, FARTHEST, at_most, frame as check_frame, within};
 use crate::area::{KeepOutTrack, Outline};
-use crate::geometry::{Homography, Point, Rect};
+use crate::geometry::{Point, Rect};
 use crate::time::Frame;
 use crate::track::MotionModel;
 
-/// Points of an outline at most.
-const MOST_POINTS: usize = 200;
-/// Outlines that are moved, and frames on which a keep-out is set, at most.
-const MOST_OF_AREA: usize = 500;
-const MOST_KEEP_OUTS: usize = 50;
-/// Pixels that an outline has to hold at least: less is a spot, not a face.
-const LEAST_PIXELS: f64 = 100.0;
-/// Pixels of the box round an outline at most: more is the picture as a whole, and would take all memory.
-const MOST_PIXELS: f64 = 4e6;
 /// Straight pieces of a curve between two of its points.
 const PIECES: usize = 8;
 
@@ -52,27 +41,6 @@ impl DrawnOutline {
         };
         let steps = |i: usize| (0..PIECES).map(move |step| piece(i, step as f64 / PIECES as f64));
         Outline((0..count).flat_map(steps).collect())
-    }
-
-    /// Whether what is within it can be followed as one face.
-    pub(crate) fn check_face(&self) -> Result<(), DocumentProblem> {
-        self.check()?;
-        let polygon = self.polygon();
-        let boxed = polygon.bounds().map_or(0.0, |bounds| (bounds.right - bounds.left) * (bounds.bottom - bounds.top));
-        if polygon.pixels() < LEAST_PIXELS {
-            return Err(DocumentProblem::SmallOutline);
-        }
-        if boxed > MOST_PIXELS {
-            return Err(DocumentProblem::LargeOutline);
-        }
-        Ok(())
-    }
-
-    fn check(&self) -> Result<(), DocumentProblem> {
-        if !(3..=MOST_POINTS).contains(&self.points.len()) {
-            return Err(DocumentProblem::OutlinePoints(MOST_POINTS));
-        }
-        within(FARTHEST, self.points.iter().flat_map(|point| [point.x, point.y]))
     }
 }
 
@@ -148,35 +116,6 @@ impl Area {
     /// Where its pins are on the frame on which it was drawn.
     pub fn carried(&self) -> [Point; 5] {
         carried_by(self.bounds())
-    }
-
-    /// From where it was drawn to a frame, as its pins say.
-    pub fn map_on(&self, shot: &Shot, frame: Frame) -> Option<Homography> {
-        let [_, corners @ ..] = self.carriers.map(|carrier| shot.track(carrier).position(frame));
-        let known = corners.iter().all(Option::is_some);
-        Homography::between(&self.bounds().corners(), &corners.map(Option::unwrap_or_default)).filter(|_| known)
-    }
-
-    pub(super) fn check(&self) -> Result<(), DocumentProblem> {
-        check_frame(self.drawn.frame)?;
-        self.drawn.outline.check_face()?;
-        at_most("places of an outline", self.moved.len(), MOST_OF_AREA)?;
-        at_most("keep-outs of an area", self.keep_outs.len(), MOST_KEEP_OUTS)?;
-        for place in &self.moved {
-            check_frame(place.frame)?;
-            place.outline.check_face()?;
-        }
-        for keep_out in &self.keep_outs {
-            at_most("places of a keep-out", keep_out.placed.len(), MOST_OF_AREA)?;
-            if keep_out.placed.is_empty() {
-                return Err(DocumentProblem::OutlinePoints(MOST_POINTS));
-            }
-            for place in &keep_out.placed {
-                check_frame(place.frame)?;
-                place.outline.check()?;
-            }
-        }
-        Ok(())
     }
 }
 

@@ -13,4 +13,4 @@ pub(crate) use area::{bounds_of, carried_by};
 pub use shot::Shot;
 pub use subject::{HandOver, SUBJECT_COLOURS, Subject};
 pub use validate::{DocumentProblem, MAX_NAME};
-pub(crate) use validate::{FARTHEST, frame as check_frame, within};
+pub(crate) use validate::{FARTHEST, check_face, frame as check_frame, within};

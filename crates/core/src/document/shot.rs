@@ -6,7 +6,9 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
+use super::area::Area;
 use super::subject::{SUBJECT_COLOURS, Subject};
+use crate::geometry::Homography;
 use crate::pin::Pin;
 use crate::time::Frame;
 use crate::track::Track;
@@ -51,6 +53,13 @@ impl Shot {
     /// The samples of a pin, to change them.
     pub fn track_mut(&mut self, pin: Uuid) -> &mut Track {
         Arc::make_mut(self.tracks.entry(pin).or_default())
+    }
+
+    /// From the picture in which an area was drawn to a frame, as its pins say.
+    pub fn area_map(&self, area: &Area, frame: Frame) -> Option<Homography> {
+        let [_, corners @ ..] = area.carriers.map(|carrier| self.track(carrier).position(frame));
+        let known = corners.iter().all(Option::is_some);
+        Homography::between(&area.bounds().corners(), &corners.map(Option::unwrap_or_default)).filter(|_| known)
     }
 
     /// The first letter of the alphabet, then of the small ones, that no subject has; `'?'` when all 52 are taken.

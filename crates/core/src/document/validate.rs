@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use thiserror::Error;
 use uuid::Uuid;
 
-use super::{HandOver, Shot, Subject};
+use super::{Area, DrawnOutline, HandOver, Shot, Subject};
 use crate::attachment::{Attachment, SettingProblem};
 use crate::motion::CarriedPoint;
 use crate::path::{Recipe, RecipeProblem};
@@ -28,6 +28,15 @@ const ATTACHMENTS: usize = 500;
 const POINTS: usize = 2000;
 /// Of one thing: hand-overs, hidden stretches, places of a carried point, frames that are no cut, keyframes by hand.
 const OF_ONE: usize = 10_000;
+
+/// Points of an outline; outlines that are moved, or frames on which a keep-out is set; keep-outs.
+const OUTLINE_POINTS: usize = 200;
+const OUTLINES: usize = 500;
+const KEEP_OUTS: usize = 50;
+/// Pixels that an outline has to hold at least: less is a spot, not a face.
+const LEAST_PIXELS: f64 = 100.0;
+/// Pixels of the box round an outline at most: more is the picture as a whole, and would take all memory.
+const MOST_PIXELS: f64 = 4e6;
 
 /// What is wrong with a document.
 #[derive(Clone, Debug, Error, PartialEq)]
@@ -118,7 +127,7 @@ fn unique(
     at_most(many, seen.len(), most)
 }
 
-pub(super) fn at_most(what: &'static str, count: usize, most: usize) -> Result<(), DocumentProblem> {
+fn at_most(what: &'static str, count: usize, most: usize) -> Result<(), DocumentProblem> {
     if count <= most { Ok(()) } else { Err(DocumentProblem::TooMany { what, most }) }
 }
 
@@ -132,9 +141,9 @@ fn subject(subject: &Subject) -> Vec<Result<(), DocumentProblem>> {
     let letter = if subject.letter.is_control() { Err(DocumentProblem::Name) } else { Ok(()) };
     let mut found = vec![name(&subject.name), letter];
     found.extend(subject.pins.iter().map(pin));
-    found.extend(subject.areas.iter().map(|area| {
+    found.extend(subject.areas.iter().map(|one| {
         let is_there = |carrier: &Uuid| subject.pins.iter().any(|pin| pin.id == *carrier);
-        if area.carriers.iter().all(is_there) { area.check() } else { Err(DocumentProblem::PinOfArea) }
+        if one.carriers.iter().all(is_there) { area(one) } else { Err(DocumentProblem::PinOfArea) }
     }));
     found.extend(subject.attachments.iter().map(attachment));
     found.extend(subject.points.iter().map(point));
@@ -170,6 +179,49 @@ fn pin(pin: &Pin) -> Result<(), DocumentProblem> {
     pin.check_settings()?;
     at_most("stretches on which a pin is hidden", pin.hidden.len(), OF_ONE)?;
     pin.hidden.iter().try_for_each(|hidden| range(*hidden))
+}
+
+fn area(area: &Area) -> Result<(), DocumentProblem> {
+    frame(area.drawn.frame)?;
+    check_face(&area.drawn.outline)?;
+    at_most("places of an outline", area.moved.len(), OUTLINES)?;
+    for place in &area.moved {
+        frame(place.frame)?;
+        check_face(&place.outline)?;
+    }
+    at_most("keep-outs of an area", area.keep_outs.len(), KEEP_OUTS)?;
+    for keep_out in &area.keep_outs {
+        at_most("places of a keep-out", keep_out.placed.len(), OUTLINES)?;
+        if keep_out.placed.is_empty() {
+            return Err(DocumentProblem::OutlinePoints(OUTLINE_POINTS));
+        }
+        for place in &keep_out.placed {
+            frame(place.frame)?;
+            outline(&place.outline)?;
+        }
+    }
+    Ok(())
+}
+
+fn outline(outline: &DrawnOutline) -> Result<(), DocumentProblem> {
+    if !(3..=OUTLINE_POINTS).contains(&outline.points.len()) {
+        return Err(DocumentProblem::OutlinePoints(OUTLINE_POINTS));
+    }
+    within(FARTHEST, outline.points.iter().flat_map(|point| [point.x, point.y]))
+}
+
+/// Whether what is within an outline can be followed as one face.
+pub(crate) fn check_face(drawn: &DrawnOutline) -> Result<(), DocumentProblem> {
+    outline(drawn)?;
+    let polygon = drawn.polygon();
+    let boxed = polygon.bounds().map_or(0.0, |bounds| (bounds.right - bounds.left) * (bounds.bottom - bounds.top));
+    if polygon.pixels() < LEAST_PIXELS {
+        return Err(DocumentProblem::SmallOutline);
+    }
+    if boxed > MOST_PIXELS {
+        return Err(DocumentProblem::LargeOutline);
+    }
+    Ok(())
 }
 
 fn attachment(attachment: &Attachment) -> Result<(), DocumentProblem> {

@@ -43,7 +43,7 @@ fn guides(shot: &Shot, area: &Area) -> BTreeMap<Frame, Homography> {
         .track(area.carriers[0])
         .iter()
         .filter(|(frame, sample)| sample.state == SampleState::Guide && *frame != area.drawn.frame);
-    guides.filter_map(|(frame, _)| Some((frame, area.map_on(shot, frame)?))).collect()
+    guides.filter_map(|(frame, _)| Some((frame, shot.area_map(area, frame)?))).collect()
 }
 
 /// A keep-out that another subject carries: each of its places from its own frame on, the first also before.

@@ -4,7 +4,7 @@ use serde::Deserialize;
 use thiserror::Error;
 
 use crate::area::{AreaTask, Outline};
-use crate::document::{DocumentProblem, DrawnOutline};
+use crate::document::{DocumentProblem, DrawnOutline, check_face};
 use crate::geometry::{Homography, Point, Size};
 use crate::motion::{Match, fit_most};
 use crate::time::{Frame, FrameRange};
@@ -100,7 +100,7 @@ impl AreaRequest {
 
 fn checked(points: &[[f64; 2]]) -> Result<Outline, AreaProblem> {
     let drawn = DrawnOutline::straight(points.iter().map(|[x, y]| Point::new(*x, *y)).collect());
-    drawn.check_face()?;
+    check_face(&drawn)?;
     Ok(drawn.polygon())
 }
 
