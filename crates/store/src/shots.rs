@@ -112,7 +112,8 @@ impl Store {
         let mut connection = self.connection().await?;
         let rows: Vec<ShotRow> = shots::table
             .filter(shots::project_id.eq(project))
-            .order((shots::place, shots::created_at))
+            // Parts of a film are made at one moment.
+            .order((shots::place, shots::created_at, shots::first_frame))
             .select(ShotRow::as_select())
             .load(&mut connection)
             .await?;
