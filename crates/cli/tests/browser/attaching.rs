@@ -100,7 +100,7 @@ fn a_cover_is_put_set_and_dragged_and_an_outline_hides_it() {
         for (n, (dx, dy)) in [(20.0, 0.0), (160.0, 0.0), (160.0, 150.0), (20.0, 0.0)].into_iter().enumerate() {
             browser.click(on_page(&browser, x + dx + 60.0, y + dy - 20.0).await).await;
             if n < 3 {
-                browser.until(&format!("jampin.bench.outlining?.length === {}", n + 1)).await;
+                browser.until(&format!("jampin.bench.outlining?.points.length === {}", n + 1)).await;
             }
         }
         browser.until("jampin.bench.attached?.kind === 'front'").await;
