@@ -109,7 +109,10 @@ impl<S: FrameSource, W: AreaWatch> Walk<'_, S, W> {
             }
         }
         let last = picked.as_ref().unwrap_or(home);
-        places.extend(self.follow(last, &beyond(last.frame, end))?);
+        // What is known of frames on the way stays: a guide that nothing could be picked on is gone through.
+        for (frame, place) in self.follow(last, &beyond(last.frame, end))? {
+            places.entry(frame).or_insert(place);
+        }
         Ok(())
     }
 
