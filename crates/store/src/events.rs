@@ -59,7 +59,7 @@ pub enum Event {
         /// Frames whose pictures are there.
         prepared: u32,
     },
-    /// What is on its way to a project moved on.
+    /// What is in a project, or on its way to it, is another.
     Project {
         /// Which.
         project: Uuid,

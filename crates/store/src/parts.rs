@@ -6,9 +6,10 @@ use jampin_core::time::FrameRange;
 use uuid::Uuid;
 
 use crate::audit::note;
+use crate::events::announce;
 use crate::schema::shots;
 use crate::shots::{NewShot, insert, parsed, row};
-use crate::{Store, StoreError};
+use crate::{Event, Store, StoreError};
 
 impl Store {
     /// Makes shots of parts of a shot's clip, which come after it. It stays as it is; if nothing was made of it yet, its
@@ -30,6 +31,7 @@ impl Store {
                     let whole = diesel::update(shots::table.filter(shots::id.eq(of)));
                     whole.set(shots::in_film.eq(false)).execute(connection).await?;
                 }
+                announce(connection, &Event::Project { project: whole.project_id }).await?;
                 Ok(made)
             })
             .await
@@ -46,6 +48,7 @@ impl Store {
                     return Err(StoreError::InUse(why.into()));
                 }
                 diesel::delete(shots::table.filter(shots::id.eq(id))).execute(connection).await?;
+                announce(connection, &Event::Project { project: gone.project_id }).await?;
                 note(connection, &format!("Shot “{}” removed, with all made of it", gone.name)).await
             })
             .await

@@ -2,7 +2,7 @@
 
 use serde_json::{Value, json};
 
-use super::{PROGRAM, idle};
+use super::{PROGRAM, change, idle};
 use jampin_testkit::{Server, make_film};
 
 /// A still test card past which the camera goes to the right by two pixels a frame.
@@ -39,14 +39,8 @@ impl Drawn {
         self.server.get(&self.path).json()
     }
 
-    fn send(&self, to: &str, mut body: Value) -> (u16, Value) {
-        body["revision"] = self.state()["shot"]["revision"].clone();
-        let answer = self.server.send("POST", &format!("{}/{to}", self.path), &body);
-        let value = answer.json();
-        if value["job"].is_string() {
-            self.server.wait(&self.path, idle);
-        }
-        (answer.status, value)
+    fn send(&self, to: &str, body: Value) -> (u16, Value) {
+        change(&self.server, &self.path, to, body)
     }
 
     fn change(&self, change: Value) -> (u16, Value) {

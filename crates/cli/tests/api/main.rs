@@ -33,6 +33,17 @@ fn put_pin(server: &Server, shot: &str, revision: i64) -> Value {
     made.json()
 }
 
+/// Sends a change of a shot as it is now, and waits for the work that comes of it: status and answer.
+fn change(server: &Server, path: &str, to: &str, mut body: Value) -> (u16, Value) {
+    body["revision"] = server.get(path).json()["shot"]["revision"].clone();
+    let answer = server.send("POST", &format!("{path}/{to}"), &body);
+    let value = answer.json();
+    if value["job"].is_string() {
+        server.wait(path, idle);
+    }
+    (answer.status, value)
+}
+
 fn idle(state: &Value) -> bool {
     state["jobs"].as_array().is_some_and(|jobs| !jobs.is_empty() && jobs.iter().all(|job| !job["ended_at"].is_null()))
 }

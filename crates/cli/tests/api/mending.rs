@@ -2,7 +2,7 @@
 
 use serde_json::{Value, json};
 
-use super::{idle, put_pin, with_shot};
+use super::{change, idle, put_pin, with_shot};
 use jampin_testkit::{Server, make_film};
 
 struct Bench {
@@ -43,14 +43,8 @@ impl Bench {
         self.samples().iter().map(letter).collect()
     }
 
-    fn send(&self, to: &str, mut body: Value) -> (u16, Value) {
-        body["revision"] = self.state()["shot"]["revision"].clone();
-        let answer = self.server.send("POST", &format!("{}/{to}", self.path), &body);
-        let value = answer.json();
-        if value["job"].is_string() {
-            self.server.wait(&self.path, idle);
-        }
-        (answer.status, value)
+    fn send(&self, to: &str, body: Value) -> (u16, Value) {
+        change(&self.server, &self.path, to, body)
     }
 
     fn range(&self, first: u32, last: u32, action: Value) -> (u16, Value) {

@@ -113,6 +113,12 @@ fn a_label_on_a_plain_ball() {
                 (track["x"][i].as_f64().unwrap() - x - home_x).hypot(track["y"][i].as_f64().unwrap() - y - home_y);
             assert!(off < 1.0, "frame {frame}: {off} px off");
         }
+        // Five pins carry it, and it is followed once.
+        hand.key('F').await;
+        browser.until("jampin.bench.jobs.filter((job) => job.kind === 'follow').length > 1").await;
+        solved(&browser).await;
+        let state = server.get(&format!("/api/shots/{shot}")).json();
+        assert_eq!(state["jobs"].as_array().unwrap().iter().filter(|job| job["kind"] == "follow").count(), 2);
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }

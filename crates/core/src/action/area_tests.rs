@@ -178,7 +178,9 @@ fn what_is_kept_out_stays_or_is_carried() {
     let whole = task(&shot);
     assert!(kept_out(&whole, 11)[0].contains(Point::new(157.0, 121.0)));
     assert!(kept_out(&whole, 30).is_empty());
-    let keep_out = KeepOut { id: id(70), placed: Vec::new(), rides_on: None };
-    let bad = Area { keep_outs: vec![keep_out], ..gable() };
-    assert!(Edit::PutArea { subject: id(1), area: bad, index: None }.apply(&mut shot).is_err());
+    for placed in [Vec::new(), vec![place.clone(), place]] {
+        let keep_out = KeepOut { id: id(70), placed, rides_on: None };
+        let bad = Area { keep_outs: vec![keep_out], ..gable() };
+        assert!(Edit::PutArea { subject: id(1), area: bad, index: None }.apply(&mut shot).is_err());
+    }
 }

@@ -12,6 +12,9 @@ pub(super) struct Mask {
 impl Mask {
     /// The inside of any of the outlines within `rect`; `None` where that is nothing.
     pub fn of(outlines: &[Outline], rect: PixelRect) -> Option<Self> {
+        if outlines.is_empty() {
+            return None;
+        }
         let (cols, rows) = ((rect.right - rect.left) as usize, (rect.bottom - rect.top) as usize);
         let mut hidden = vec![false; cols * rows];
         for outline in outlines {

@@ -1,5 +1,7 @@
 //! A part of a frame in full size, half of it, and so on.
 
+use std::cell::OnceCell;
+
 use super::mask::Mask;
 use super::outline::Outline;
 use crate::geometry::{PixelRect, Rect, Size};
@@ -11,9 +13,10 @@ pub(super) const MOST_LEVELS: usize = 6;
 /// A level with fewer pixels to a side is none.
 const LEAST_SIDE: u32 = 8;
 
-/// Smooth patches of one part of a frame; level `n` has one pixel for `2^n` of the picture.
+/// Smooth patches of one part of a frame; level `n` has one pixel for `2^n` of the picture. Smoothed when they are first
+/// looked at: mostly that is one of them.
 pub(super) struct Pyramid {
-    levels: Vec<SmoothPatch>,
+    levels: Vec<OnceCell<SmoothPatch>>,
     windows: Vec<Window>,
     mask: Option<Mask>,
 }
@@ -59,18 +62,18 @@ impl Pyramid {
             }
             windows.push(last.halved());
         }
-        let smooth = |window: &Window| {
-            let mut patch = SmoothPatch::default();
-            patch.load(window, whole(window));
-            patch
-        };
-        Ok(Some(Self { levels: windows.iter().map(smooth).collect(), windows, mask: Mask::of(keep_outs, rect) }))
+        Ok(Some(Self { levels: vec![OnceCell::new(); windows.len()], windows, mask: Mask::of(keep_outs, rect) }))
     }
 
     /// The patch of a level, or of the coarsest there is.
     pub fn level(&self, level: usize) -> PictureLevel<'_> {
         let level = level.min(self.levels.len() - 1);
-        PictureLevel { patch: &self.levels[level], zoom: f64::from(1u32 << level), mask: self.mask.as_ref() }
+        let patch = self.levels[level].get_or_init(|| {
+            let mut patch = SmoothPatch::default();
+            patch.load(&self.windows[level], whole(&self.windows[level]));
+            patch
+        });
+        PictureLevel { patch, zoom: f64::from(1u32 << level), mask: self.mask.as_ref() }
     }
 
     /// The pixels of a level, or of the coarsest there is.

@@ -91,8 +91,8 @@ impl<E> From<E> for Halt<E> {
     }
 }
 
-/// Told of every frame as soon as something is known of it; says whether to go on. A frame is told of more than once,
-/// the last time rightly.
+/// Told of every frame as soon as something is known of it; says whether to go on. A frame may be told of more than once
+/// and differently; what counts in the end is the solution.
 pub trait AreaWatch {
     /// A frame is done.
     fn placed(&mut self, frame: Frame, place: &Place) -> ControlFlow<()>;

@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use thiserror::Error;
 use uuid::Uuid;
 
-use super::{Area, DrawnOutline, HandOver, Shot, Subject};
+use super::{Area, DrawnOutline, HandOver, OutlineOnFrame, Shot, Subject};
 use crate::attachment::{Attachment, SettingProblem};
 use crate::motion::CarriedPoint;
 use crate::path::{Recipe, RecipeProblem};
@@ -185,6 +185,7 @@ fn area(area: &Area) -> Result<(), DocumentProblem> {
     frame(area.drawn.frame)?;
     check_face(&area.drawn.outline)?;
     at_most("places of an outline", area.moved.len(), OUTLINES)?;
+    in_order(&area.moved)?;
     for place in &area.moved {
         frame(place.frame)?;
         check_face(&place.outline)?;
@@ -195,12 +196,19 @@ fn area(area: &Area) -> Result<(), DocumentProblem> {
         if keep_out.placed.is_empty() {
             return Err(DocumentProblem::OutlinePoints(OUTLINE_POINTS));
         }
+        in_order(&keep_out.placed)?;
         for place in &keep_out.placed {
             frame(place.frame)?;
             outline(&place.outline)?;
         }
     }
     Ok(())
+}
+
+/// One after the other, none twice.
+fn in_order(places: &[OutlineOnFrame]) -> Result<(), DocumentProblem> {
+    let is_in_order = places.windows(2).all(|pair| pair[0].frame < pair[1].frame);
+    if is_in_order { Ok(()) } else { Err(DocumentProblem::Frames) }
 }
 
 fn outline(outline: &DrawnOutline) -> Result<(), DocumentProblem> {

@@ -1,8 +1,9 @@
 //! *Clock tower*: the camera rolls and zooms, and walks a little round the tower; below the clock is an empty stone
 //! panel between four bosses.
 
-use jampin_core::geometry::{Point, Size};
+use jampin_core::geometry::Point;
 
+use super::filmed;
 use super::landscape::{air, meadow, ridge, sky};
 use crate::camera::{Layer, Pose, Shot, TruePoint};
 use crate::canvas::Canvas;
@@ -188,18 +189,5 @@ pub fn clock_tower() -> Shot {
         hidden_by: vec!["branch"],
     };
     let points = BOSSES.map(|(name, x, y)| point(name, x, y)).into_iter().chain([point("hub", CLOCK.0, CLOCK.1)]);
-    Shot {
-        name: "Clock tower",
-        size: Size::new(1280, 720),
-        frames: FRAMES,
-        rate: 25,
-        shutter: 0.5,
-        grain: 1.8,
-        defocus: |_| 0.0,
-        light: |_| 1.0,
-        readout: 0.0,
-        samples: 2,
-        layers,
-        points: points.collect(),
-    }
+    Shot { samples: 2, layers, points: points.collect(), ..filmed("Clock tower", FRAMES) }
 }

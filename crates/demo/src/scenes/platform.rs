@@ -1,8 +1,9 @@
 //! *Platform*: the guard and two visitors walk along; they cross in front of each other and go behind lamp posts; one
 //! leaves the picture and comes back.
 
-use jampin_core::geometry::{Point, Size};
+use jampin_core::geometry::Point;
 
+use super::filmed;
 use super::landscape::{air, meadow, ridge, sky};
 use super::people::{BADGE, Dress, Kind, PHASES, RUCKSACK, SLEEVE, STAR, STRIDE, person};
 use crate::camera::{Layer, Pose, Shot, TruePoint};
@@ -296,18 +297,5 @@ pub fn platform() -> Shot {
             &["guard", "hiker", "child", "post", "second post"],
         ),
     ];
-    Shot {
-        name: "Platform",
-        size: Size::new(1280, 720),
-        frames: FRAMES,
-        rate: 25,
-        shutter: 0.5,
-        grain: 1.8,
-        defocus: |_| 0.0,
-        light: |_| 1.0,
-        readout: 0.0,
-        samples: 1,
-        layers,
-        points,
-    }
+    Shot { samples: 1, layers, points, ..filmed("Platform", FRAMES) }
 }

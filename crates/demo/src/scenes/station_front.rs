@@ -1,8 +1,9 @@
 //! *Station front*: hand-held, a slow arc past the gable of the station; a visitor walks through close to the camera.
 //! In the gable is a blank field for a crest, before the house lies a paved square, at its edge stands a fire basket.
 
-use jampin_core::geometry::{Point, Size};
+use jampin_core::geometry::Point;
 
+use super::filmed;
 use super::landscape::{air, ridge, sky};
 use super::people::{Dress, Kind, PHASES, RUCKSACK, STRIDE, person};
 use crate::camera::{Layer, Pose, Shot, TruePoint};
@@ -261,17 +262,9 @@ pub fn station_front() -> Shot {
         point("square 4", "square", 1210.0, 150.0),
     ];
     Shot {
-        name: "Station front",
-        size: Size::new(1280, 720),
-        frames: FRAMES,
-        rate: 25,
-        shutter: 0.5,
-        grain: 1.8,
-        defocus: |_| 0.0,
-        light: |_| 1.0,
-        readout: 0.0,
         samples: 2,
         layers,
         points: field.into_iter().chain(others).chain([sign]).collect(),
+        ..filmed("Station front", FRAMES)
     }
 }

@@ -1,7 +1,10 @@
 // The areas of the selected subject: drawn, seen on the frame in view, put by hand, reshaped.
-import { copy } from "./copy.js";
 import { applied, boxOf, mapBetween, polygon } from "./face.js";
 import { isPresent } from "./track.js";
+
+// The pins of a subject without those that are only corners of its areas.
+export const withoutCorners = ({ pins, areas = [] }) =>
+  pins.filter((pin) => !areas.some((area) => area.carriers.indexOf(pin.id) > 0));
 
 export const faces = (parts) => ({
   reshaping: null, // The area whose outline is changed on the frame in view.
@@ -131,7 +134,10 @@ export const faces = (parts) => ({
       quad,
       points: isPicked && this.reshaping === area.id ? points : null,
       curved: outline.curved,
-      corners: isPicked && !isHome && !this.reshaping ? area.carriers.slice(1).map((pin, i) => ({ pin, i })) : [],
+      corners:
+        isPicked && (!isHome || this.linking) && !this.reshaping
+          ? area.carriers.slice(1).map((pin, i) => ({ pin, i }))
+          : [],
       keepOuts: keepOuts.filter(Boolean),
     };
   },
@@ -162,8 +168,5 @@ export const faces = (parts) => ({
   },
   setCorner(pin, { x, y }) {
     return this.send("POST", "/guides", { pin, frame: this.frame, at: { x, y } });
-  },
-  copyOfPoints(face) {
-    return copy(face.points);
   },
 });

@@ -18,11 +18,11 @@ export const bounding = () => ({
   beginLinking(again = false) {
     if (!this.subject) return;
     this.relinking = again;
-    if (this.members.length + this.subject.points.length < 2) {
+    if (this.linkable.length < 2) {
       this.say("A boundary line needs two corners or more: put another pin, or a carried point, on the subject first.");
       return;
     }
-    this.adding = null;
+    this.adding = this.outlining = this.reshaping = null;
     this.linking = [];
     this.repaint();
   },
@@ -49,6 +49,7 @@ export const bounding = () => ({
   linkedPlaces() {
     if (!this.linking) return null;
     const marks = new Map([...this.carriedHere(), ...this.pinsHere()].map((one) => [one.id, one.place]));
-    return this.linking.map((corner) => marks.get(cornerId(corner))).filter(Boolean);
+    const place = (id) => marks.get(id) ?? this.trackOfPin(id)?.get(this.frame);
+    return this.linking.map((corner) => place(cornerId(corner))).filter(Boolean);
   },
 });

@@ -1,6 +1,7 @@
 // Following and solving the pin of the selected subject, guides, and what is worth a look.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call } from "./api.js";
+import { withoutCorners } from "./areas.js";
 
 const STATE_WORDS = { found: "found", guide: "set by hand", hidden: "hidden", bridged: "bridged", outside: "outside" };
 export const WORK = new Set(["follow", "solve"]);
@@ -191,8 +192,8 @@ export const following = (parts) => ({
   },
   // Every pin from where it was picked; they are worked on side by side.
   followAll() {
-    for (const { pins } of this.subjects) {
-      for (const { id, frame } of pins) {
+    for (const subject of this.subjects) {
+      for (const { id, frame } of withoutCorners(subject)) {
         const body = { pin: id, from: frame, directions: ["forward", "backward"], single: false };
         this.send("POST", "/follow", body);
       }

@@ -141,12 +141,15 @@ export class Pointer {
     };
   }
 
-  // While a boundary line is linked, pins and carried points are its corners.
+  // While a boundary line is linked, pins, corners of areas and carried points are its corners.
   linkOrMove(grab, from, event) {
     const { pin, point } = event.target.dataset ?? {};
-    const corner = { pin: () => ({ pin }), carried: () => ({ point }), point: () => ({ pin: this.bench.pin.id }) }[
-      grab
-    ]?.();
+    const corner = {
+      pin: () => ({ pin }),
+      corner: () => ({ pin }),
+      carried: () => ({ point }),
+      point: () => ({ pin: this.bench.pin.id }),
+    }[grab]?.();
     if (!corner) return this.dragGround(from, event);
     return { move: () => {}, end: (_, cancelled) => !cancelled && this.bench.link(corner) };
   }

@@ -1,4 +1,5 @@
 // Several pins on one subject, and points that they carry: put down, picked, dragged.
+import { withoutCorners } from "./areas.js";
 import { isPresent } from "./track.js";
 
 export const several = (parts) => ({
@@ -9,9 +10,8 @@ export const several = (parts) => ({
 
   // Every pin of the subject that is no hand-over has a say in its motion; of an area's only the middle is shown.
   get members() {
-    const isCorner = (pin) => this.areas.some((area) => area.carriers.indexOf(pin.id) > 0);
-    const own = this.subject?.pins ?? [];
-    return own.filter((pin) => this.subject.members.includes(pin.id) && !isCorner(pin));
+    const own = this.subject ? withoutCorners(this.subject) : [];
+    return own.filter((pin) => this.subject.members.includes(pin.id));
   },
   trackOfPin(id) {
     return (this.samplesSeen, parts.tracks.get(id) ?? null);

@@ -1,17 +1,10 @@
 // How an area is followed: its outline, what is kept out, how much of its motion counts.
 import Alpine from "../../vendor/alpine-csp.esm.js";
-
-const MOTIONS = {
-  position: "where it is",
-  rotation: "… and how it turns",
-  scale: "… and how it grows",
-  affine: "… and how it leans",
-  perspective: "… and how it tilts in depth",
-};
+import { MODELS } from "./pins.js";
 
 Alpine.data("areaPanel", () => ({
   get areaMotions() {
-    return Object.entries(MOTIONS).map(([value, text]) => ({ value, text }));
+    return Object.entries(MODELS).map(([value, text]) => ({ value, text }));
   },
   get areaMotion() {
     return this.area?.motion ?? "";

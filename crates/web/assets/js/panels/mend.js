@@ -1,5 +1,6 @@
 // What can be done to a range of frames, the gaps of the pin, and hand-overs.
 import Alpine from "../../vendor/alpine-csp.esm.js";
+import { withoutCorners } from "../areas.js";
 
 Alpine.data("mendPanel", () => ({
   get targetText() {
@@ -13,9 +14,8 @@ Alpine.data("mendPanel", () => ({
   },
   get riders() {
     return this.subjects.flatMap((one) =>
-      one.pins
-        .filter((pin) => !(one.areas ?? []).some((area) => area.carriers.indexOf(pin.id) > 0))
-        .map((pin, i) => ({ id: pin.id, name: one.pins.length > 1 ? `${one.name} (${i + 1})` : one.name }))
+      withoutCorners(one)
+        .map((pin, i, all) => ({ id: pin.id, name: all.length > 1 ? `${one.name} (${i + 1})` : one.name }))
         .filter((pin) => pin.id !== this.pin?.id),
     );
   },

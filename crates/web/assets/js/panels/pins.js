@@ -1,7 +1,7 @@
 // The pins of a subject, how much of their motion counts, and points that they carry.
 import Alpine from "../../vendor/alpine-csp.esm.js";
 
-const MODELS = {
+export const MODELS = {
   position: "where it is",
   rotation: "… and how it turns",
   scale: "… and how it grows",
