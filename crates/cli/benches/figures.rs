@@ -18,12 +18,12 @@ use jampin_core::pin::Pin;
 use jampin_core::scene::Scene;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, Track};
-use jampin_jobs::{Painting, Product, paint_film};
+use jampin_jobs::{Footage, Painting, Product, paint_film};
 use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Container, FrameTable, Leave, StoredPlanes, Tools, WhenMissing, first_picture,
     prepare, probe,
 };
-use jampin_render::{Pictures, Typesetter};
+use jampin_render::Typesetter;
 use uuid::Uuid;
 
 fn main() {
@@ -220,7 +220,7 @@ fn exporting(clip: &Clip, containers: &[(Container, &str)]) {
             range,
             scene: &Scene::new(&shot, clip.info.size, range, &typesetter),
             typesetter: &typesetter,
-            pictures: &Pictures::new(),
+            footage: &Footage::default(),
             product: Product::Film(container),
             name: "out",
             out: &out,

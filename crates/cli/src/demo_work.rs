@@ -10,6 +10,7 @@ use jampin_core::attachment::{
 };
 use jampin_core::document::{Area, DrawnOutline, Subject};
 use jampin_core::edit::Edit;
+use jampin_core::evaluate::face_of_area;
 use jampin_core::follow::Direction;
 use jampin_core::geometry::{Point, Size};
 use jampin_core::motion::CarriedPoint;
@@ -209,8 +210,7 @@ impl Bench<'_> {
             box_style: None,
             size: 46.0,
             colour: "#fff4d6".into(),
-            orientation: Orientation { since: Frame(FRONT_ON), tilts: true, ..Orientation::default() },
-            placement: Placement::Offset(Point::default()),
+            lies: face_of_area(&ground),
             ..Label::named("Open day")
         };
         let mut words = Attachment::label(Uuid::new_v4(), words);
@@ -249,7 +249,7 @@ impl Bench<'_> {
         anyhow::ensure!(stored.shot.subjects.len() == index, "subjects are made one after the other");
         let directions = vec![Direction::Forward, Direction::Backward];
         let [pin, ..] = area.carriers;
-        let task = FollowTask { shot: self.shot, pin, from: area.drawn.frame, directions, single: false };
+        let task = FollowTask::whole(self.shot, pin, area.drawn.frame, directions);
         let job = Task::Follow(task).into_job(self.project)?;
         let revision = stored.info.revision;
         let (_, job) = self.store.edit_with_job(self.shot, revision, &planned.title, &edit, job).await?;
@@ -297,7 +297,7 @@ impl Bench<'_> {
         let samples = by_hand.iter().map(guide).collect::<anyhow::Result<_>>()?;
         edits.push(Edit::SetSamples { pin: pin.id, samples });
         let directions = vec![Direction::Forward, Direction::Backward];
-        let task = FollowTask { shot: self.shot, pin: pin.id, from: pin.frame, directions, single: false };
+        let task = FollowTask::whole(self.shot, pin.id, pin.frame, directions);
         let job = Task::Follow(task).into_job(self.project)?;
         let revision = self.store.shot(self.shot).await?.info.revision;
         let (_, job) = self.store.edit_with_job(self.shot, revision, title, &Edit::All { edits }, job).await?;

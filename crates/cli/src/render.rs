@@ -6,9 +6,9 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jampin_core::formats::SceneFile;
 use jampin_core::scene::Scene;
 use jampin_core::time::{Frame, FrameRange};
-use jampin_jobs::{Painting, Pictured, Product, paint_film};
+use jampin_jobs::{Footage, Painting, Pictured, Product, paint_film};
 use jampin_media::{Cancel, Container, probe};
-use jampin_render::{Pictures, Typesetter};
+use jampin_render::Typesetter;
 
 use crate::args::RenderArgs;
 use crate::error::bad_input;
@@ -39,7 +39,7 @@ pub(crate) fn run(args: &RenderArgs) -> anyhow::Result<()> {
         range,
         scene: &scene,
         typesetter: &typesetter,
-        pictures: &Pictures::new(),
+        footage: &Footage::default(),
         product,
         name: &name,
         out: &args.out,

@@ -103,6 +103,20 @@ impl Rational {
         Self::new(num.trim().parse().ok()?, den.trim().parse().ok()?)
     }
 
+    /// Frames a second as people write them: `25`, `24000/1001`, or `23.976`, by which the former is meant.
+    pub fn rate(text: &str) -> Option<Self> {
+        if let Some(ratio) = Self::parse(text) {
+            return Some(ratio);
+        }
+        let value: f64 = text.trim().parse().ok().filter(|value| (0.001..=10_000.0).contains(value))?;
+        // As films for NTSC have them: SMPTE ST 170.
+        let whole = (value * 1.001).round();
+        if value.fract() != 0.0 && (whole / 1.001 - value).abs() < 0.006 {
+            return Self::new((whole * 1000.0) as u32, 1001);
+        }
+        Self::new((value * 1000.0).round() as u32, 1000)
+    }
+
     /// The value as a float, for showing and for pacing a player; never for adding up.
     pub fn as_f64(self) -> f64 {
         f64::from(self.num) / f64::from(self.den)

@@ -1,10 +1,8 @@
 //! The job that writes a finished film, or its graphics alone.
 
-use jampin_core::attachment::AttachmentKind;
-use jampin_core::document::Shot;
 use jampin_core::scene::Scene;
 use jampin_media::{ClipInfo, FrameTable};
-use jampin_render::{Pictures, Typesetter};
+use jampin_render::Typesetter;
 use jampin_store::StoredShot;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -12,10 +10,11 @@ use tokio::runtime::Handle;
 use uuid::Uuid;
 
 use crate::draft::Draft;
+use crate::footage::Footage;
 use crate::painting::{Painting, paint_film};
 use crate::progress::Report;
 use crate::work::Work;
-use crate::{ExportTask, Library, TaskError, Worker};
+use crate::{ExportTask, TaskError, Worker};
 
 /// What came out.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -35,7 +34,7 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let draft = Draft::new(worker, lease, task.container.extension())?;
     let mut report = Report::new(worker, runtime, lease, stored.info.range.count(), 1);
     let path = worker.library.clip(stored.info.clip_id).original();
-    let pictures = pictures_of(&worker.library, &stored.shot);
+    let footage = runtime.block_on(Footage::of(&worker.store, &worker.library, &stored.shot))?;
     let suffix = if task.container.is_graphics() { " graphics" } else { "" };
     let name = format!("{}{suffix}", safe_name(&stored.info.name));
     let typesetter = Typesetter::default();
@@ -46,7 +45,7 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
         range: stored.info.range,
         scene: &Scene::new(&stored.shot, info.size, stored.info.range, &typesetter),
         typesetter: &typesetter,
-        pictures: &pictures,
+        footage: &footage,
         product: task.container,
         name: &name,
         out: draft.path(),
@@ -66,16 +65,6 @@ pub(crate) fn shot_of(
     let stored = runtime.block_on(worker.store.shot(shot))?;
     let clip = runtime.block_on(worker.store.clip(stored.info.clip_id))?;
     Ok((stored, serde_json::from_value(clip.info)?, serde_json::from_value(clip.frames)?))
-}
-
-/// The bytes of every picture that hangs in a shot. One that is gone is left out; painting says so.
-pub fn pictures_of(library: &Library, shot: &Shot) -> Pictures {
-    let attachments = shot.subjects.iter().flat_map(|subject| &subject.attachments);
-    let used = attachments.filter_map(|attachment| match &attachment.kind {
-        AttachmentKind::Picture(picture) => Some(picture.picture),
-        _ => None,
-    });
-    used.filter_map(|id| Some((id, std::fs::read(library.picture(id)).ok()?))).collect()
 }
 
 /// A file name that every system takes.

@@ -103,7 +103,9 @@ struct Run<'a> {
 
 impl Run<'_> {
     fn all(&mut self, mut shot: Shot) -> Result<Value, TaskError> {
-        for direction in self.task.directions.iter().skip(self.reached.done.len()) {
+        // A quick look has no use for what would be shown on the way to it, and a range only wants its own frames.
+        let live = if self.task.every > 1 || self.task.within.is_some() { &[][..] } else { &self.task.directions };
+        for direction in live.iter().skip(self.reached.done.len()) {
             let end = self.one_way(&mut shot, *direction)?;
             self.reached.frame = None;
             self.reached.done.push(DirectionEnd { direction: *direction, end, sentence: end.sentence() });
@@ -136,6 +138,7 @@ impl Run<'_> {
             shot: task.shot,
             film: Film { scene: &scene, part },
             pin: &self.pin,
+            every: task.every,
             short_gap: self.second,
             cancel: self.cancel,
         };

@@ -12,8 +12,9 @@ use jampin_media::{
     Cancel, ClipInfo, EncodeJob, Encoder, FrameReader, FrameTable, MediaError, NumberedPictures, RawFrame, Tools,
     raw_frame,
 };
-use jampin_render::{FilmPicture, Graphics, Painter, Pictures, Typesetter, YuvFrame, YuvMatrix};
+use jampin_render::{Behind, ClipFrames, FilmPicture, Graphics, Painter, Typesetter, YuvFrame, YuvMatrix};
 
+use crate::footage::{ClipReaders, Footage};
 use crate::{Pictured, Product, TaskError};
 
 /// Frames on their way for each thread that paints: fewer make it wait for the others, more only take memory.
@@ -37,8 +38,8 @@ pub struct Painting<'a> {
     pub scene: &'a Scene,
     /// What its artwork is made with: artwork that it made for the scene is not made again.
     pub typesetter: &'a Typesetter,
-    /// The bytes of its pictures.
-    pub pictures: &'a Pictures,
+    /// What was brought in and hangs in it.
+    pub footage: &'a Footage,
     /// What kind of file.
     pub product: Product,
     /// What numbered pictures are called.
@@ -55,7 +56,7 @@ pub fn paint_film(
     report: &mut dyn FnMut(u32),
 ) -> Result<u32, TaskError> {
     let scene = painting.scene;
-    let painter = Painter::new(painting.typesetter, scene.artwork(), painting.pictures, painting.info.size)?;
+    let painter = Painter::new(painting.typesetter, scene.artwork(), &painting.footage.pictures, painting.info.size)?;
     let matrix = YuvMatrix::named(painting.info.matrix(), painting.info.is_full_range());
     let brush = Brush { scene, painter: &painter, matrix, product: painting.product, cancel };
     let source = if painting.product.is_graphics() && !scene.needs_picture() {
@@ -64,6 +65,7 @@ pub fn paint_film(
         let Painting { clip, info, table, range, .. } = *painting;
         Source::Film(FrameReader::starting_at(tools, clip, (info, table), range.first, cancel)?)
     };
+    let mut clips = ClipReaders::new(tools, painting.footage, scene, cancel);
     let mut sink = Sink::open(tools, painting, cancel)?;
     let painters = std::thread::available_parallelism().map_or(1, usize::from);
     let (decoded_in, decoded) = channel();
@@ -77,7 +79,7 @@ pub fn paint_film(
     // It ends with the last painter, and then the decoder.
     let decoded = Arc::new(Mutex::new(decoded));
     let written = std::thread::scope(|scope| {
-        let decoder = scope.spawn(move || source.run(range, &decoded_in, &emptied));
+        let decoder = scope.spawn(move || source.run(range, &mut clips, &decoded_in, &emptied));
         for (painted_in, decoded) in std::iter::repeat_n((painted_in, decoded), painters) {
             let brush = &brush;
             scope.spawn(move || brush.run(&decoded, &painted_in));
@@ -105,20 +107,23 @@ pub fn paint_film(
 pub fn paint_still(tools: &Tools, painting: &Painting<'_>, number: Frame) -> Result<Vec<u8>, TaskError> {
     let Painting { clip, info, table, .. } = *painting;
     let scene = painting.scene;
-    let painter = Painter::new(painting.typesetter, scene.artwork(), painting.pictures, info.size)?;
+    let painter = Painter::new(painting.typesetter, scene.artwork(), &painting.footage.pictures, info.size)?;
     let matrix = YuvMatrix::named(info.matrix(), info.is_full_range());
     let patience = Cancel::after(STILL_PATIENCE);
     let brush = Brush { scene, painter: &painter, matrix, product: painting.product, cancel: &patience };
     let mut frame = raw_frame(tools, clip, info, table, number)?;
+    let clips = ClipReaders::new(tools, painting.footage, scene, &patience).frames(number)?;
     let too_long = TaskError::Missing("This frame takes too long to paint. Export the shot instead.".into());
     if painting.product.is_graphics() {
-        return brush.graphics_of(number, &frame).map(|graphics| graphics.png()).ok_or(too_long);
+        return brush.graphics_of(number, &frame, &clips).map(|graphics| graphics.png()).ok_or(too_long);
     }
-    brush.paint(number, &mut frame).ok_or(too_long)?;
+    brush.paint(number, &mut frame, &clips).ok_or(too_long)?;
     let film = FilmPicture::new(frame.size, &frame.data, matrix);
     Ok(film.map(|film| film.png()).unwrap_or_default())
 }
 
+/// A frame of the shot, and what it shows of film clips.
+type Decoded = (Frame, RawFrame, ClipFrames);
 type Numbered = (Frame, RawFrame);
 
 /// Where the frames come from.
@@ -133,7 +138,8 @@ impl Source {
     fn run(
         mut self,
         range: FrameRange,
-        out: &Sender<Numbered>,
+        clips: &mut ClipReaders<'_>,
+        out: &Sender<Decoded>,
         emptied: &Receiver<RawFrame>,
     ) -> Result<(), MediaError> {
         for number in range.frames() {
@@ -143,7 +149,7 @@ impl Source {
                 Self::Blank => true,
                 Self::Film(reader) => reader.read(&mut frame)?,
             };
-            if !is_there || out.send((number, frame)).is_err() {
+            if !is_there || out.send((number, frame, clips.frames(number)?)).is_err() {
                 break;
             }
         }
@@ -162,12 +168,12 @@ struct Brush<'a> {
 }
 
 impl Brush<'_> {
-    fn run(&self, frames: &Mutex<Receiver<Numbered>>, out: &Sender<Numbered>) {
+    fn run(&self, frames: &Mutex<Receiver<Decoded>>, out: &Sender<Numbered>) {
         // Whoever holds the queue waits for the next frame, and leaves it to the others meanwhile.
         let next = || frames.lock().unwrap_or_else(PoisonError::into_inner).recv();
-        while let Ok((number, mut frame)) = next() {
+        while let Ok((number, mut frame, clips)) = next() {
             // Whoever writes finds out for itself that it was cancelled.
-            let painted = self.change(number, &mut frame).is_some();
+            let painted = self.change(number, &mut frame, &clips).is_some();
             if out.send((number, frame)).is_err() || !painted {
                 return;
             }
@@ -175,24 +181,25 @@ impl Brush<'_> {
     }
 
     /// Makes of a frame what is written. `None` when it was cancelled.
-    fn change(&self, number: Frame, frame: &mut RawFrame) -> Option<()> {
+    fn change(&self, number: Frame, frame: &mut RawFrame, clips: &ClipFrames) -> Option<()> {
         match self.product {
-            Product::Other(Pictured::PngGraphics) => frame.data = self.graphics_of(number, frame)?.png(),
+            Product::Other(Pictured::PngGraphics) => frame.data = self.graphics_of(number, frame, clips)?.png(),
             Product::Film(container) if container.is_graphics() => {
-                frame.data = self.graphics_of(number, frame)?.data().to_vec();
+                frame.data = self.graphics_of(number, frame, clips)?.data().to_vec();
             }
-            Product::Film(_) => self.paint(number, frame)?,
+            Product::Film(_) => self.paint(number, frame, clips)?,
         }
         Some(())
     }
 
     /// Paints into a frame of the film.
-    fn paint(&self, number: Frame, frame: &mut RawFrame) -> Option<()> {
+    fn paint(&self, number: Frame, frame: &mut RawFrame, clips: &ClipFrames) -> Option<()> {
         let drawables = self.scene.frame(number);
         let untouched = drawables.iter().any(|drawable| drawable.needs_picture()).then(|| frame.data.clone());
         let film = untouched.as_ref().and_then(|data| FilmPicture::new(frame.size, data, self.matrix));
         let Some(mut target) = YuvFrame::new(frame.size, &mut frame.data, self.matrix) else { return Some(()) };
-        for layer in self.painter.layers(&drawables, film.as_ref()) {
+        let behind = Behind { film: film.as_ref(), clips: Some(clips) };
+        for layer in self.painter.layers(&drawables, behind) {
             match film.as_ref().filter(|_| layer.restores) {
                 Some(film) => target.restore(&layer, film),
                 None => target.blend(&layer),
@@ -207,10 +214,11 @@ impl Brush<'_> {
     }
 
     /// What would be painted into a frame, over nothing.
-    fn graphics_of(&self, number: Frame, frame: &RawFrame) -> Option<Graphics> {
+    fn graphics_of(&self, number: Frame, frame: &RawFrame, clips: &ClipFrames) -> Option<Graphics> {
         let film = FilmPicture::new(frame.size, &frame.data, self.matrix);
         let mut graphics = Graphics::new(frame.size);
-        for layer in self.painter.layers(&self.scene.frame(number), film.as_ref()) {
+        let behind = Behind { film: film.as_ref(), clips: Some(clips) };
+        for layer in self.painter.layers(&self.scene.frame(number), behind) {
             graphics.blend(&layer);
             self.go_on()?;
         }

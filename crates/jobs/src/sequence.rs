@@ -11,10 +11,11 @@ use tokio::runtime::Handle;
 
 use crate::draft::Draft;
 use crate::export::{ExportResult, safe_name, shot_of};
+use crate::footage::Footage;
 use crate::painting::{Painting, paint_film};
 use crate::progress::Report;
 use crate::work::Work;
-use crate::{Product, SequenceTask, TaskError, Worker, pictures_of};
+use crate::{Product, SequenceTask, TaskError, Worker};
 
 /// The pieces between painting and joining; they are gone when this is.
 struct Pieces(PathBuf);
@@ -70,7 +71,7 @@ fn piece(
         range: shot.range,
         scene: &Scene::new(&stored.shot, info.size, stored.info.range, &typesetter),
         typesetter: &typesetter,
-        pictures: &pictures_of(&worker.library, &stored.shot),
+        footage: &runtime.block_on(Footage::of(&worker.store, &worker.library, &stored.shot))?,
         product: Product::Film(Container::Between),
         name: "",
         out,

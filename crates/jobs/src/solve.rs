@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 use jampin_core::follow::{Continue, shot_part};
 use jampin_core::path::cross_short_gaps;
 use jampin_core::pin::Pin;
-use jampin_core::solve::{Film, Solution, Step, Watch, affected, solve};
+use jampin_core::solve::{Film, Solution, Step, Watch, affected, solve, solve_every};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, Track};
 use jampin_media::{Cancel, StoredPlanes};
@@ -46,7 +46,8 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     );
     let scene = scene.load(&planes)?;
     let film = Film { scene: &scene, part };
-    let solver = Solver { worker, runtime, lease, shot: task.shot, film, pin: &pin, short_gap: second, cancel };
+    let solver =
+        Solver { worker, runtime, lease, shot: task.shot, film, pin: &pin, every: 1, short_gap: second, cancel };
     let result = solver.solve(&planes, track, range, &keep, &job.progress)?;
     Ok(serde_json::to_value(result)?)
 }
@@ -59,6 +60,8 @@ pub(crate) struct Solver<'a> {
     pub shot: Uuid,
     pub film: Film<'a>,
     pub pin: &'a Pin,
+    /// Only every so many frames are looked at.
+    pub every: u32,
     /// Gaps of up to so many frames are crossed with what is written.
     pub short_gap: u32,
     pub cancel: &'a Cancel,
@@ -75,10 +78,14 @@ impl Solver<'_> {
         progress: &Value,
     ) -> Result<SolveResult, TaskError> {
         let told = Mutex::new(Told { steps: 0, at: Instant::now() });
-        let reporter = Reporter { solver: self, of: steps(range), told, progress };
+        let reporter = Reporter { solver: self, of: steps(range).div_ceil(self.every.max(1)), told, progress };
         let threads = std::thread::available_parallelism().map_or(1, usize::from).min(MOST_THREADS);
         let mut sources: Vec<StoredPlanes> = (0..threads).map(|_| planes.another()).collect();
-        let solved = match solve(&mut sources, self.film, self.pin, track, range, &reporter)? {
+        let solution = match self.every {
+            ..=1 => solve(&mut sources, self.film, self.pin, track, range, &reporter),
+            every => solve_every(sources, self.film, self.pin, track, (range, every), &reporter),
+        };
+        let solved = match solution? {
             Solution::Solved(track) => track,
             Solution::Stopped => return Err(TaskError::Cancelled),
             Solution::FlatPattern(frame) => {

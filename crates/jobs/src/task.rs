@@ -66,14 +66,30 @@ pub struct FollowTask {
     pub directions: Vec<Direction>,
     /// Only one frame each way.
     pub single: bool,
+    /// A quick look: only every n-th frame, and what lies between is filled in.
+    #[serde(default = "every_frame")]
+    pub every: u32,
+    /// Only these frames; nothing for all.
+    #[serde(default)]
+    pub within: Option<FrameRange>,
+}
+
+fn every_frame() -> u32 {
+    1
 }
 
 impl FollowTask {
+    /// All the way, every frame.
+    pub fn whole(shot: Uuid, pin: Uuid, from: Frame, directions: Vec<Direction>) -> Self {
+        Self { shot, pin, from, directions, single: false, every: every_frame(), within: None }
+    }
+
     /// Whether what is found on a frame counts.
     pub(crate) fn wants(&self, frame: Frame) -> bool {
         let side = if frame < self.from { Direction::Backward } else { Direction::Forward };
         let is_near = !self.single || frame.until(self.from).abs() <= 1;
-        frame == self.from || is_near && self.directions.contains(&side)
+        let is_within = self.within.is_none_or(|within| within.contains(frame));
+        frame == self.from || is_near && is_within && self.directions.contains(&side)
     }
 }
 

@@ -8,6 +8,7 @@ use std::sync::{Arc, Mutex, MutexGuard};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
+use crate::tools::Call;
 use crate::{MediaError, Tools};
 
 /// How often the watcher looks: a cancel shows within this time.
@@ -247,6 +248,21 @@ pub(crate) fn output(command: impl Into<Command>, quiet: Duration, most: u64) ->
     }
     let tail = watched.finish()?;
     Ok((out, tail))
+}
+
+/// Runs ffmpeg to its end, called with `-progress pipe:1`: what it says of its progress keeps the watch from taking it
+/// for hung. `report` is told how many frames are done.
+pub(crate) fn with_progress(command: Call, watch: Watch, report: &mut dyn FnMut(u32)) -> Result<(), MediaError> {
+    let (watched, pipes) = Watched::start(command, watch, |_| true)?;
+    if let Some(said) = pipes.stdout {
+        for line in BufReader::new(said).lines().map_while(Result::ok) {
+            watched.progress();
+            if let Some(Ok(frames)) = line.strip_prefix("frame=").map(|text| text.trim().parse()) {
+                report(frames);
+            }
+        }
+    }
+    watched.finish().map(|_| ())
 }
 
 #[cfg(test)]

@@ -33,6 +33,9 @@ pub struct ClipInfo {
     pub start_micros: i64,
     /// Name of the container.
     pub container: String,
+    /// What else a person should know of it, in sentences.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub notes: Vec<String>,
 }
 
 /// Colour tags as ffmpeg names them; `None` where the file says nothing.
@@ -76,7 +79,7 @@ impl ClipInfo {
 
     /// What a person should know about the film before working on it, in sentences.
     pub fn remarks(&self) -> Vec<String> {
-        let mut remarks = Vec::new();
+        let mut remarks = self.notes.clone();
         if self.interlaced {
             remarks.push("Interlaced: shown and computed in whole pictures, both fields together.".into());
         }

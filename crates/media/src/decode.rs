@@ -62,6 +62,29 @@ pub fn picture(
     single_output(tools, command, frame)
 }
 
+/// One frame as a PNG of the full size, with its own transparency.
+pub fn picture_with_alpha(
+    tools: &Tools,
+    path: &Path,
+    info: &ClipInfo,
+    table: &FrameTable,
+    frame: Frame,
+) -> Result<Vec<u8>, MediaError> {
+    let mut command = single(tools, path, (info, table), frame)?;
+    command.args([
+        "-vf",
+        &Layout::Rgba.filter(info),
+        "-c:v",
+        "png",
+        "-compression_level",
+        "1",
+        "-f",
+        "image2pipe",
+        "pipe:1",
+    ]);
+    single_output(tools, command, frame)
+}
+
 /// One frame as [`FrameReader`] gives it.
 pub fn raw_frame(
     tools: &Tools,
@@ -71,7 +94,7 @@ pub fn raw_frame(
     frame: Frame,
 ) -> Result<RawFrame, MediaError> {
     let mut command = single(tools, path, (info, table), frame)?;
-    command.args(["-vf", &raw_filter(info.size), "-f", "rawvideo", "pipe:1"]);
+    command.args(["-vf", &Layout::Yuv.filter(info), "-f", "rawvideo", "pipe:1"]);
     let data = single_output(tools, command, frame)?;
     if data.len() != RawFrame::bytes(info.size) {
         return Err(MediaError::BadInput(format!("Frame {frame} is not as large as the film says.")));
@@ -113,8 +136,34 @@ fn single_output(tools: &Tools, command: Call, frame: Frame) -> Result<Vec<u8>, 
     Ok(bytes)
 }
 
-fn raw_filter(Size { width, height }: Size) -> String {
-    format!("scale={width}:{height},format=yuv420p")
+/// How the pixels of a frame lie in memory.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Layout {
+    /// As [`RawFrame`] says.
+    Yuv,
+    /// Red, green, blue and how much is there, 8 bits each, pixel by pixel.
+    Rgba,
+}
+
+impl Layout {
+    fn filter(self, info: &ClipInfo) -> String {
+        let Size { width, height } = info.size;
+        match self {
+            Self::Yuv => format!("scale={width}:{height},format=yuv420p"),
+            Self::Rgba if info.pixel_format.starts_with("yuv") => {
+                let range = if info.is_full_range() { "pc" } else { "tv" };
+                format!("scale={width}:{height}:in_color_matrix={}:in_range={range},format=rgba", info.matrix())
+            }
+            Self::Rgba => format!("scale={width}:{height},format=rgba"),
+        }
+    }
+
+    fn bytes(self, size: Size) -> usize {
+        match self {
+            Self::Yuv => RawFrame::bytes(size),
+            Self::Rgba => 4 * size.area(),
+        }
+    }
 }
 
 /// A frame as planar YUV 4:2:0, 8 bits, no padding: `width * height` of luma, then both chroma planes of half the
@@ -147,6 +196,7 @@ pub struct FrameReader {
     watched: Option<Watched>,
     stdout: ChildStdout,
     size: Size,
+    layout: Layout,
     /// Read already, to see whether it is the right one.
     ahead: Option<RawFrame>,
 }
@@ -154,12 +204,22 @@ pub struct FrameReader {
 impl FrameReader {
     /// Starts to decode at the film's first frame.
     pub fn open(tools: &Tools, path: &Path, info: &ClipInfo, cancel: Cancel) -> Result<Self, MediaError> {
+        Self::from_the_start(Layout::Yuv, tools, path, info, cancel)
+    }
+
+    fn from_the_start(
+        layout: Layout,
+        tools: &Tools,
+        path: &Path,
+        info: &ClipInfo,
+        cancel: Cancel,
+    ) -> Result<Self, MediaError> {
         let mut command = tools.ffmpeg();
         command.args(["-loglevel", "error"]);
         command.film(path);
         command.args(["-map", &format!("0:{}", info.stream)]).args(EVERY_FRAME);
-        command.args(["-vf", &format!("{COUNTED},{}", raw_filter(info.size))]);
-        Self::start(tools, command, info, cancel, |_| true)
+        command.args(["-vf", &format!("{COUNTED},{}", layout.filter(info))]);
+        Self::start((tools, command), layout, info, cancel, |_| true)
     }
 
     /// Starts at `first`: decodes from the keyframe before it. Where another frame comes, as it does in containers
@@ -171,13 +231,25 @@ impl FrameReader {
         first: Frame,
         cancel: &Cancel,
     ) -> Result<Self, MediaError> {
+        Self::laid_out(Layout::Yuv, tools, path, (info, table), first, cancel)
+    }
+
+    /// The same with pixels in this layout.
+    pub fn laid_out(
+        layout: Layout,
+        tools: &Tools,
+        path: &Path,
+        (info, table): (&ClipInfo, &FrameTable),
+        first: Frame,
+        cancel: &Cancel,
+    ) -> Result<Self, MediaError> {
         if first == Frame(0) {
-            return Self::open(tools, path, info, cancel.clone());
+            return Self::from_the_start(layout, tools, path, info, cancel.clone());
         }
-        if let Some(found) = Self::sought(tools, path, (info, table), first, cancel)? {
+        if let Some(found) = Self::sought(layout, tools, path, (info, table), first, cancel)? {
             return Ok(found);
         }
-        let mut reader = Self::open(tools, path, info, cancel.clone())?;
+        let mut reader = Self::from_the_start(layout, tools, path, info, cancel.clone())?;
         let mut frame = RawFrame { size: info.size, data: Vec::new() };
         for _ in 0..first.0 {
             if !reader.read(&mut frame)? {
@@ -189,6 +261,7 @@ impl FrameReader {
 
     /// `None` where another frame came.
     fn sought(
+        layout: Layout,
         tools: &Tools,
         path: &Path,
         (info, table): (&ClipInfo, &FrameTable),
@@ -199,7 +272,7 @@ impl FrameReader {
         command.args(["-loglevel", "info", "-nostats", "-copyts"]).args(seek(info, table, first));
         command.film(path);
         command.args(["-map", &format!("0:{}", info.stream)]).args(EVERY_FRAME);
-        command.args(["-vf", &format!("showinfo=checksum=0,{COUNTED},{}", raw_filter(info.size))]);
+        command.args(["-vf", &format!("showinfo=checksum=0,{COUNTED},{}", layout.filter(info))]);
         let (said, times) = mpsc::channel();
         let keep = move |line: &str| match shown_time(line) {
             // Only the first is waited for.
@@ -209,7 +282,7 @@ impl FrameReader {
             }
             None => is_complaint(line),
         };
-        let mut reader = Self::start(tools, command, info, cancel.clone(), keep)?;
+        let mut reader = Self::start((tools, command), layout, info, cancel.clone(), keep)?;
         let mut frame = RawFrame { size: info.size, data: Vec::new() };
         if !reader.read(&mut frame)? {
             return Ok(None);
@@ -220,8 +293,8 @@ impl FrameReader {
     }
 
     fn start(
-        tools: &Tools,
-        mut command: Call,
+        (tools, mut command): (&Tools, Call),
+        layout: Layout,
         info: &ClipInfo,
         cancel: Cancel,
         line: impl FnMut(&str) -> bool + Send + 'static,
@@ -230,7 +303,7 @@ impl FrameReader {
         let watch = Watch { quiet: tools.limits.quiet, cancel };
         let (watched, pipes) = Watched::start(command, watch, line)?;
         let stdout = pipes.stdout.expect("standard output is piped");
-        Ok(Self { watched: Some(watched), stdout, size: info.size, ahead: None })
+        Ok(Self { watched: Some(watched), stdout, size: info.size, layout, ahead: None })
     }
 
     /// The next frame into `frame`; `false` at the end of the film.
@@ -240,7 +313,7 @@ impl FrameReader {
             return Ok(true);
         }
         frame.size = self.size;
-        frame.data.resize(RawFrame::bytes(self.size), 0);
+        frame.data.resize(self.layout.bytes(self.size), 0);
         match self.stdout.read_exact(&mut frame.data) {
             Ok(()) => {
                 if let Some(watched) = &self.watched {

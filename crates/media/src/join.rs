@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use jampin_core::geometry::Size;
 
-use crate::child::{Watch, Watched};
+use crate::child::{Watch, with_progress};
 use crate::tools::Tools;
 use crate::{Cancel, Container, MediaError};
 
@@ -54,19 +54,7 @@ pub fn join(
     }
     command.args(["-progress", "pipe:1", "-f", container.extension()]).writes(&unfinished);
     let watch = Watch { quiet: tools.limits.quiet, cancel: cancel.clone() };
-    // What ffmpeg says of its progress keeps the watch from taking it for hung.
-    let ended = Watched::start(command, watch, |_| true).and_then(|(watched, pipes)| {
-        if let Some(said) = pipes.stdout {
-            let mut lines = std::io::BufRead::lines(std::io::BufReader::new(said));
-            while let Some(Ok(line)) = lines.next() {
-                watched.progress();
-                if let Some(Ok(frames)) = line.strip_prefix("frame=").map(|text| text.trim().parse()) {
-                    report(frames);
-                }
-            }
-        }
-        watched.finish()
-    });
+    let ended = with_progress(command, watch, report);
     if let Err(error) = ended {
         let _ = std::fs::remove_file(&unfinished);
         return Err(error);

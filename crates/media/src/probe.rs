@@ -169,6 +169,7 @@ fn clip_info(stream: &Stream, answer: &Answer) -> Result<ClipInfo, MediaError> {
         audio: audio.map(|s| AudioInfo { stream: s.index, codec: s.codec_name.clone().unwrap_or_default() }),
         start_micros: (start.unwrap_or(0.0) * 1e6).round() as i64,
         container: answer.format.as_ref().map(|format| format.format_name.clone()).unwrap_or_default(),
+        notes: Vec::new(),
     })
 }
 
@@ -191,6 +192,10 @@ fn bits(stream: &Stream, pixel_format: &str) -> u32 {
     let named = ["9", "10", "12", "14", "16"].into_iter().find(|bits| {
         [format!("p{bits}le"), format!("p{bits}be"), format!("y{bits}le")].iter().any(|end| pixel_format.ends_with(end))
     });
+    // Packed formats say how many bits a pixel has.
+    let packed =
+        ["rgb48", "bgr48", "rgba64", "bgra64", "gray16", "ya16"].iter().any(|name| pixel_format.starts_with(name));
+    let named = if packed { Some("16") } else { named };
     named.and_then(|bits| bits.parse().ok()).unwrap_or_else(|| {
         stream
             .bits_per_raw_sample

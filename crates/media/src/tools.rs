@@ -146,6 +146,13 @@ impl Call {
         self.file(path)
     }
 
+    /// Pictures in a folder, as one film, in the order of the numbers that `names` stands for.
+    pub fn numbered_pictures(&mut self, folder: &Path, names: &Path, codec: &str) -> &mut Self {
+        self.reads.push(folder.to_owned());
+        self.args(["-protocol_whitelist", "file", "-format_whitelist", "image2", "-codec_whitelist", codec]);
+        self.args(["-f", "image2", "-start_number", "0", "-c:v", codec, "-i"]).arg(names)
+    }
+
     /// Any file as input.
     pub fn file(&mut self, path: &Path) -> &mut Self {
         self.reads.push(path.to_owned());

@@ -6,6 +6,7 @@ use resvg::tiny_skia::Pixmap;
 
 use crate::colour::parse_colour;
 use crate::soften::{REACH, rest, soften, step};
+use crate::streak::Streaked;
 use crate::{FilmPicture, Layer};
 
 /// On a picture made smaller so far a blur is still this many pixels wide.
@@ -27,6 +28,11 @@ pub(crate) fn cover(mask: &mut Layer, film: &FilmPicture<'_>, effect: &CoverEffe
             let mosaic = Mosaic::new(film, mask, *side as i32, middle);
             paint(mask, |x, y| mosaic.at(x, y));
         }
+        CoverEffect::Streak(streak) => {
+            let streaked = Streaked::new(film, mask, streak);
+            paint(mask, |x, y| streaked.at(x, y));
+        }
+        CoverEffect::Saturation(share) => paint(mask, |x, y| film.saturated(x, y, *share as f32)),
     }
 }
 
@@ -136,12 +142,12 @@ impl Mosaic {
 
 #[cfg(test)]
 mod tests {
-    use jampin_core::attachment::Blend;
+    use jampin_core::attachment::{Blend, Streak};
     use jampin_core::geometry::Size;
     use jampin_core::scene::{Art, Drawable, Primitive};
 
     use super::*;
-    use crate::{Painter, Pictures, Typesetter, YuvMatrix};
+    use crate::{Behind, Painter, Pictures, Typesetter, YuvMatrix};
 
     const SIZE: Size = Size::new(96, 64);
 
@@ -159,7 +165,7 @@ mod tests {
         let painter = Painter::new(&Typesetter::default(), none.into_iter(), &Pictures::new(), SIZE).unwrap();
         let drawable =
             Drawable { primitive, opacity: 1.0, blend: Blend::Normal, exposures: Vec::new(), luma_gate: None };
-        painter.layers(&[drawable], Some(&film)).next().unwrap()
+        painter.layers(&[drawable], Behind { film: Some(&film), clips: None }).next().unwrap()
     }
 
     fn boxed(left: f64, top: f64, right: f64, bottom: f64) -> Vec<Vec<Point>> {
@@ -210,6 +216,30 @@ mod tests {
         let width = (x + 8.0) / f64::from(steps);
         let density = |i: u32| (-0.5 * (-8.0 + (f64::from(i) + 0.5) * width).powi(2)).exp();
         (0..steps).map(density).sum::<f64>() * width / std::f64::consts::TAU.sqrt()
+    }
+
+    #[test]
+    fn a_streak_is_the_mean_along_its_line() {
+        let streak = |angle| CoverEffect::Streak(Streak { length: 20.0, angle });
+        let level = cover(streak(0.0), false);
+        for x in [34, 40, 44, 47, 52, 60] {
+            // How much of the line about the pixel's middle lies right of the edge.
+            let bright = ((f64::from(x) + 0.5 - 48.0 + 10.0) / 20.0).clamp(0.0, 1.0);
+            let (got, want) = (f64::from(at(&level, x, 30).0), 40.0 + 160.0 * bright);
+            assert!((got - want).abs() < 3.0, "column {x}: {got} for {want}");
+        }
+        // Along the edge nothing is mixed.
+        let upright = cover(streak(90.0), false);
+        assert_eq!((at(&upright, 46, 30).0, at(&upright, 49, 30).0), (40, 200));
+        // Beyond the picture there is nothing to be mixed in.
+        let whole = painted(Primitive::Cover {
+            rings: boxed(0.0, 0.0, 96.0, 64.0),
+            middle: Point::default(),
+            feather: 0.0,
+            inside_out: false,
+            effect: streak(45.0),
+        });
+        assert_eq!((at(&whole, 0, 0), at(&whole, 95, 63)), ((40, 255), (200, 255)));
     }
 
     #[test]

@@ -58,6 +58,12 @@ impl<'a> FilmPicture<'a> {
         (count > 0.0).then(|| sum.map(|sum| (255.0 * sum / count + 0.5) as u8))
     }
 
+    /// Colour of a pixel, 0 to 255, with this share of its saturation.
+    pub(crate) fn saturated(&self, x: i32, y: i32, share: f32) -> [u8; 3] {
+        let (colour, grey) = (self.colour(x, y).unwrap_or_default(), self.luma(x, y) as f32);
+        colour.map(|value| (255.0 * (grey + share * (value - grey)) + 0.5).clamp(0.0, 255.0) as u8)
+    }
+
     /// Luma of a pixel, 0 to 1; that of nothing outside.
     pub(crate) fn luma(&self, x: i32, y: i32) -> f64 {
         let colour = self.colour(x, y).unwrap_or_default();

@@ -6,11 +6,12 @@ use std::sync::{Arc, OnceLock};
 
 use jampin_core::attachment::Blend;
 use jampin_core::geometry::{Homography, Point, Size};
-use jampin_core::scene::{Art, Drawable, LumaGate, Primitive};
+use jampin_core::scene::{Art, ClipArt, Drawable, LumaGate, Primitive, Speck};
 use resvg::tiny_skia::{Color, FillRule, LineCap, LineJoin, Paint, Pixmap, Stroke, Transform};
 use thiserror::Error;
 use uuid::Uuid;
 
+use crate::clip_frame::ClipFrames;
 use crate::colour::parse_colour;
 use crate::cover::{cover, keep_bright};
 use crate::layer::Layer;
@@ -44,6 +45,18 @@ enum Drawn {
     Artwork(Arc<Artwork>, OnceLock<Option<Levels>>),
     /// However often it hangs in the shot.
     Picture(Arc<Levels>),
+    /// A film clip, of which each frame comes with what it is painted into.
+    Clip(ClipArt),
+}
+
+/// What of films is needed to paint a frame.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Behind<'a> {
+    /// The frame as it was decoded, for covers and what else needs it ([`Drawable::needs_picture`]); without it these
+    /// are left out.
+    pub film: Option<&'a FilmPicture<'a>>,
+    /// Frames of the film clips that hang in it; what is not among them is left out.
+    pub clips: Option<&'a ClipFrames>,
 }
 
 /// Paints the drawables of one scene.
@@ -73,43 +86,39 @@ impl Painter {
                         Arc::clone(new.insert(Arc::new(Levels::new(bytes, *size)?)))
                     }
                 }),
+                Art::Clip(clip) => Drawn::Clip(clip.clone()),
             })
         };
         Ok(Self { artwork: artwork.map(drawn).collect::<Result<_, PainterError>>()?, picture })
     }
 
-    /// The layers of a frame, from back to front; what lies outside the picture is left out. `film` is the frame as it
-    /// was decoded, for covers and what else needs it ([`Drawable::needs_picture`]); without it these are left out.
-    /// Each is painted when it is asked for: hundreds of them at once would take gigabytes.
-    pub fn layers<'a>(
-        &'a self,
-        drawables: &'a [Drawable],
-        film: Option<&'a FilmPicture<'a>>,
-    ) -> impl Iterator<Item = Layer> + 'a {
-        drawables.iter().filter_map(move |drawable| self.layer(drawable, film))
+    /// The layers of a frame, from back to front; what lies outside the picture is left out. Each is painted when it is
+    /// asked for: hundreds of them at once would take gigabytes.
+    pub fn layers<'a>(&'a self, drawables: &'a [Drawable], behind: Behind<'a>) -> impl Iterator<Item = Layer> + 'a {
+        drawables.iter().filter_map(move |drawable| self.layer(drawable, behind))
     }
 
-    fn layer(&self, drawable: &Drawable, film: Option<&FilmPicture<'_>>) -> Option<Layer> {
+    fn layer(&self, drawable: &Drawable, behind: Behind<'_>) -> Option<Layer> {
         let lit = match drawable.luma_gate {
-            Some(lit) => lit.share(film?.luma_around(lit.at, LumaGate::REACH)),
+            Some(lit) => lit.share(behind.film?.luma_around(lit.at, LumaGate::REACH)),
             None => 1.0,
         };
         let opacity = (drawable.opacity * lit).clamp(0.0, 1.0) as f32;
         let layer = if drawable.exposures.is_empty() {
-            self.primitive_layer(&drawable.primitive, opacity, film)?
+            self.primitive_layer(&drawable.primitive, opacity, behind)?
         } else {
             let exposed = drawable.exposed();
-            let layers = exposed.iter().map(|shape| self.primitive_layer(shape, opacity, film)).collect();
+            let layers = exposed.iter().map(|shape| self.primitive_layer(shape, opacity, behind)).collect();
             mean(layers, opacity)?
         };
         Some(Layer { blend: drawable.blend, ..layer })
     }
 
-    fn primitive_layer(&self, shape: &Primitive, opacity: f32, film: Option<&FilmPicture<'_>>) -> Option<Layer> {
+    fn primitive_layer(&self, shape: &Primitive, opacity: f32, behind: Behind<'_>) -> Option<Layer> {
         Some(match shape {
             Primitive::Artwork { art, matrix } => match self.artwork.get(*art)? {
                 Drawn::Artwork(artwork, _) => self.artwork_layer(artwork, *matrix, opacity)?,
-                Drawn::Picture(_) => return None,
+                Drawn::Picture(_) | Drawn::Clip(_) => return None,
             },
             Primitive::Flat { art, matrix } => match self.artwork.get(*art)? {
                 Drawn::Picture(picture) => self.flat_layer(picture, &Homography::new(*matrix), opacity)?,
@@ -118,7 +127,13 @@ impl Painter {
                     let margin = Point::new(-artwork.bleed, -artwork.bleed);
                     self.flat_layer(levels, &Homography::new(*matrix).after(&Homography::shift(margin)), opacity)?
                 }
+                Drawn::Clip(_) => return None,
             },
+            Primitive::ClipFrame { art, matrix, .. } => {
+                let Drawn::Clip(clip) = self.artwork.get(*art)? else { return None };
+                let levels = behind.clips?.get(art)?.levels(clip.key.as_ref(), clip.pixels)?;
+                self.flat_layer(levels, &Homography::new(*matrix), opacity)?
+            }
             Primitive::Line { from, to, width, colour } => {
                 let line = Lines { lines: &[vec![*from, *to]], closed: false, width: *width, round: true, blur: 0.0 };
                 self.stroke_layer(&line, colour, opacity)?
@@ -128,15 +143,19 @@ impl Painter {
                 self.stroke_layer(&lines, colour, opacity)?
             }
             Primitive::Area { rings, colour, blur } => self.area_layer(rings, *blur, colour, opacity)?,
+            Primitive::Specks { specks, colour, blur } => {
+                let rings: Vec<Vec<Point>> = specks.iter().map(Speck::ring).collect();
+                self.area_layer(&rings, *blur, colour, opacity)?
+            }
             Primitive::Cover { rings, middle, feather, inside_out, effect } => {
                 let mut layer = self.mask(rings, *feather, *inside_out, opacity)?;
-                cover(&mut layer, film?, effect, *middle);
+                cover(&mut layer, behind.film?, effect, *middle);
                 layer
             }
             Primitive::Foreground { rings, feather, brightness } => {
                 let mut layer = self.mask(rings, *feather, rings.is_empty(), opacity)?;
                 if let Some(brightness) = brightness {
-                    keep_bright(&mut layer, film?, brightness);
+                    keep_bright(&mut layer, behind.film?, brightness);
                 }
                 layer.restores = true;
                 layer
@@ -270,7 +289,7 @@ mod tests {
     }
 
     fn layers(painter: &Painter, drawable: Drawable) -> Vec<Layer> {
-        painter.layers(&[drawable], None).collect()
+        painter.layers(&[drawable], Behind::default()).collect()
     }
 
     fn artwork(x: f64, y: f64) -> Drawable {

@@ -80,7 +80,8 @@ impl Levels {
         Some(Self::halved(first, size))
     }
 
-    fn halved(first: Pixmap, size: [f64; 2]) -> Self {
+    /// From its largest size; `size` is its own width and height.
+    pub fn halved(first: Pixmap, size: [f64; 2]) -> Self {
         let mut levels = vec![first];
         while let Some(half) = levels.last().and_then(half) {
             levels.push(half);

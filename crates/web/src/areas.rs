@@ -44,7 +44,7 @@ pub(crate) async fn put_area(
     let Planned { title, edit, .. } = planned;
     let [pin, ..] = area.carriers;
     let directions = vec![Direction::Forward, Direction::Backward];
-    let task = FollowTask { shot: *id, pin, from: frame, directions, single: false };
+    let task = FollowTask::whole(*id, pin, frame, directions);
     let job = Task::Follow(task).into_job(loaded.clip.project_id)?;
     let (edited, job) = state.edit_with_job(*id, revision, &title, &edit, job).await?;
     let made = json!({ "subject": subject, "area": area.id, "pin": pin });

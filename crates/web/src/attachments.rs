@@ -3,9 +3,10 @@
 use std::sync::Arc;
 
 use actix_web::{HttpResponse, post, web};
-use jampin_core::attachment::Attachment;
+use jampin_core::attachment::{Attachment, LyingFace};
 use jampin_core::document::Shot;
 use jampin_core::edit::Edit;
+use jampin_core::evaluate::face_to_lie_on;
 use jampin_core::geometry::Point;
 use jampin_core::time::Frame;
 use serde::Deserialize;
@@ -13,6 +14,7 @@ use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
 use crate::loading::load;
+use crate::paths::subject_of;
 use crate::state::AppState;
 
 #[derive(Deserialize)]
@@ -75,6 +77,45 @@ pub(crate) async fn reshape(
     check(&reshaped)?;
     let edit = Edit::PutAttachment { subject, attachment: reshaped, index: None };
     let title = format!("{} the {}", if degrees == 0.0 { "Size of" } else { "Turn" }, attachment.kind.name());
+    Ok(HttpResponse::Ok().json(state.edit(id, revision, &title, &edit).await?))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct LayRequest {
+    revision: i64,
+    frame: Frame,
+    /// The face's corners in the picture of the frame, from the one at the top left of what is read on it; without
+    /// them the face that the subject shows.
+    corners: Option<[Point; 4]>,
+}
+
+/// Lays a label or a picture on a face of its subject, in perspective.
+#[post("/api/shots/{id}/attachments/{attachment}/lay")]
+pub(crate) async fn lay(
+    state: web::Data<AppState>,
+    path: web::Path<(Uuid, Uuid)>,
+    body: web::Json<LayRequest>,
+) -> Result<HttpResponse, ApiError> {
+    let (id, which) = path.into_inner();
+    let LayRequest { revision, frame, corners } = body.into_inner();
+    let loaded = load(&state, id).await?;
+    let shot = &loaded.stored.shot;
+    let (subject, attachment) = find(shot, which)?;
+    let carrier = subject_of(shot, subject)?;
+    let poses = loaded.poses(carrier).filter(|poses| poses.at(frame).is_some());
+    let poses = poses.ok_or_else(|| {
+        ApiError::Unusable(format!("{} is not there on frame {frame}. Go to a frame on which it is.", carrier.name))
+    })?;
+    let drawn = corners.map(|corners| LyingFace { corners, since: frame });
+    let face = drawn.or_else(|| face_to_lie_on(carrier, poses, frame)).ok_or_else(|| {
+        ApiError::Unusable("Nothing says how the face lies: click its four corners, from the top left one.".into())
+    })?;
+    let kind = attachment.kind.laid_on(face, loaded.info.size);
+    let kind = kind.ok_or_else(|| ApiError::Unusable("Only labels and pictures lie on a face.".into()))?;
+    let laid = Attachment { kind, ..attachment.clone() };
+    check(&laid)?;
+    let edit = Edit::PutAttachment { subject, attachment: laid, index: None };
+    let title = format!("Lay the {} on a face", attachment.kind.name());
     Ok(HttpResponse::Ok().json(state.edit(id, revision, &title, &edit).await?))
 }
 

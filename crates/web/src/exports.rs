@@ -9,7 +9,7 @@ use actix_web::{HttpResponse, get, post, web};
 use bytes::Bytes;
 use futures_util::stream;
 use jampin_core::time::Frame;
-use jampin_jobs::{ExportResult, ExportTask, Painting, Pictured, Product, Task, paint_still, pictures_of};
+use jampin_jobs::{ExportResult, ExportTask, Footage, Painting, Pictured, Product, Task, paint_still};
 use jampin_media::Container;
 use jampin_store::JobState;
 use serde::Deserialize;
@@ -93,6 +93,7 @@ pub(crate) async fn still(
     let name = format!("{} {}.png", stored.info.name, query.frame);
     let (library, typesetter) = (state.library.clone(), state.typesetter.clone());
     let StillRequest { frame, graphics } = query.into_inner();
+    let footage = Footage::of(&state.store, &state.library, &stored.shot).await.map_err(ApiError::internal)?;
     let shot = Arc::clone(&loaded);
     let png = web::block(move || {
         let EvaluatedShot { stored, info, table, .. } = &*shot;
@@ -104,7 +105,7 @@ pub(crate) async fn still(
             range: stored.info.range,
             scene: shot.scene(&typesetter),
             typesetter: &typesetter,
-            pictures: &pictures_of(&library, &stored.shot),
+            footage: &footage,
             product: if graphics { Product::Other(Pictured::PngGraphics) } else { Product::Film(Container::Mp4) },
             name: "",
             out: std::path::Path::new(""),

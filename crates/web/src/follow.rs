@@ -3,7 +3,7 @@
 use actix_web::{HttpResponse, post, web};
 use jampin_core::edit::Edit;
 use jampin_core::follow::{Direction, cleared_ahead};
-use jampin_core::time::Frame;
+use jampin_core::time::{Frame, FrameRange};
 use jampin_jobs::{FollowTask, Task};
 use serde::Deserialize;
 use serde_json::json;
@@ -21,7 +21,14 @@ pub(crate) struct FollowRequest {
     directions: Vec<Direction>,
     #[serde(default)]
     single: bool,
+    /// A quick look: only every n-th frame is looked at.
+    every: Option<u32>,
+    /// Only these frames.
+    within: Option<FrameRange>,
 }
+
+/// More frames between two that are looked at say nothing of those between.
+const SPARSEST: u32 = 25;
 
 #[post("/api/shots/{id}/follow")]
 pub(crate) async fn start(
@@ -29,7 +36,11 @@ pub(crate) async fn start(
     id: web::Path<Uuid>,
     body: web::Json<FollowRequest>,
 ) -> Result<HttpResponse, ApiError> {
-    let FollowRequest { revision, pin, from, directions, single } = body.into_inner();
+    let FollowRequest { revision, pin, from, directions, single, every, within } = body.into_inner();
+    let every = every.unwrap_or(1);
+    if !(1..=SPARSEST).contains(&every) {
+        return Err(ApiError::Unusable(format!("A quick look is at every frame, or at every 2nd to {SPARSEST}th.")));
+    }
     let loaded = load(&state, *id).await?;
     let shot = &loaded.stored.shot;
     let (subject, _) = shot.pin(pin).ok_or_else(|| ApiError::NotFound("This pin is not there any more.".into()))?;
@@ -46,7 +57,8 @@ pub(crate) async fn start(
                 Direction::Backward => (part.first, -1),
             };
             let last = if single { from.step(step).unwrap_or(whole) } else { whole };
-            cleared_ahead(shot.track(pin), from, *direction, last)
+            let ahead = cleared_ahead(shot.track(pin), from, *direction, last);
+            ahead.into_iter().filter(move |(frame, _)| within.is_none_or(|within| within.contains(*frame)))
         })
     };
     let pins = subject.followed_with(pin);
@@ -59,7 +71,7 @@ pub(crate) async fn start(
         _ => "both ways",
     };
     let title = format!("Follow {} {way} from frame {from}", subject.name);
-    let task = FollowTask { shot: *id, pin, from, directions, single };
+    let task = FollowTask { shot: *id, pin, from, directions, single, every, within };
     let job = Task::Follow(task).into_job(loaded.clip.project_id)?;
     let (edited, job) = state.edit_with_job(*id, revision, &title, &edit, job).await?;
     Ok(HttpResponse::Accepted().json(json!({ "revision": edited.revision, "job": job })))

@@ -5,7 +5,7 @@ use std::time::{Duration, Instant};
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use actix_web::{HttpResponse, get, web};
 use jampin_core::time::Frame;
-use jampin_media::{ClipInfo, FrameTable, picture};
+use jampin_media::{ClipInfo, FrameTable, picture, picture_with_alpha};
 use jampin_store::ClipState;
 use tokio::sync::Semaphore;
 use uuid::Uuid;
@@ -86,6 +86,26 @@ pub(crate) async fn full(state: web::Data<AppState>, path: web::Path<(Uuid, u32)
     let bytes = bytes.await.map_err(ApiError::internal)??;
     keep(&file, &bytes).await;
     Ok(jpeg(bytes))
+}
+
+/// With its own transparency, at full size: a film clip that hangs in another film.
+#[get("/clips/{id}/frames/{frame}.png")]
+pub(crate) async fn whole(state: web::Data<AppState>, path: web::Path<(Uuid, u32)>) -> Result<HttpResponse, ApiError> {
+    let (clip, frame) = path.into_inner();
+    let known = state.store.clip(clip).await?;
+    let info: ClipInfo = serde_json::from_value(known.info).map_err(ApiError::internal)?;
+    let table: FrameTable = serde_json::from_value(known.frames).map_err(ApiError::internal)?;
+    let permit = DECODERS.acquire().await.map_err(ApiError::internal)?;
+    let (tools, film) = (state.library.tools.clone(), state.library.clip(clip).original());
+    let bytes = web::block(move || {
+        let _permit = permit;
+        picture_with_alpha(&tools, &film, &info, &table, Frame(frame))
+    });
+    let bytes = bytes.await.map_err(ApiError::internal)??;
+    Ok(HttpResponse::Ok()
+        .insert_header((CACHE_CONTROL, "private, max-age=31536000, immutable"))
+        .insert_header((CONTENT_TYPE, "image/png"))
+        .body(bytes))
 }
 
 /// Keeps a picture for the next time; when that fails it is simply made again.

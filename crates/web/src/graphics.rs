@@ -7,7 +7,7 @@ use actix_web::{HttpResponse, get, web};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use jampin_core::formats::{DrawnArt, animated_svg, lottie, webvtt};
-use jampin_core::scene::{Art, Scene};
+use jampin_core::scene::{Art, ClipArt, Scene};
 use jampin_core::time::Frame;
 use jampin_jobs::pictures_of;
 use jampin_render::{Artwork, Pictures};
@@ -98,6 +98,11 @@ fn drawn_art(state: &AppState, scene: &Scene, pictures: &Pictures) -> Result<Vec
             let svg =
                 format!(r#"<image width="{width}" height="{height}" preserveAspectRatio="none" href="{image}"/>"#);
             Ok(DrawnArt { width: f64::from(*width), height: f64::from(*height), svg, outlines: Vec::new(), image })
+        }
+        // In a file without pixels of a film there is nothing of it.
+        Art::Clip(ClipArt { pixels, .. }) => {
+            let [width, height] = pixels.map(f64::from);
+            Ok(DrawnArt { width, height, svg: String::new(), outlines: Vec::new(), image: String::new() })
         }
     });
     made.collect()

@@ -5,12 +5,14 @@ mod aside;
 mod assets;
 mod attachments;
 mod clips;
+mod covers;
 mod data;
 mod deletion;
 mod error;
 mod evaluated;
 mod events;
 mod exports;
+mod film_clips;
 mod follow;
 mod forms;
 mod frames;
@@ -109,7 +111,6 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(shots::shot_state)
         .service(shots::shot_samples)
         .service(scenes::shot_scene)
-        .service(shots::flare_looks)
         .service(forms::shot_forms)
         .service(shots::pin_doubts)
         .service(losses::pin_losses)
@@ -125,6 +126,10 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(points::place)
         .service(attachments::drag)
         .service(attachments::reshape)
+        .service(attachments::lay)
+        .service(covers::cover)
+        .service(film_clips::hang)
+        .service(frames::whole)
         .service(looks::dress)
         .service(looks::forget_look)
         .service(pictures::file)

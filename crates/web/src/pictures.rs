@@ -6,8 +6,8 @@ use jampin_core::attachment::{Attachment, AttachmentKind};
 use jampin_core::attachment::{Corner, Orientation, Picture, PictureMount};
 use jampin_core::document::{Area, Subject};
 use jampin_core::edit::Edit;
-use jampin_core::geometry::{Point, Rect};
-use jampin_core::motion::Poses;
+use jampin_core::evaluate::{face_of_area, face_of_pins};
+use jampin_core::geometry::{Point, Size};
 use jampin_core::time::Frame;
 use jampin_jobs::keep_picture;
 use jampin_store::Picture as StoredPicture;
@@ -16,6 +16,7 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::evaluated::EvaluatedShot;
 use crate::loading::load;
 use crate::paths::subject_of;
 use crate::state::AppState;
@@ -24,7 +25,7 @@ use crate::upload::{UploadQuery, shown_name};
 /// Largest file that is taken in.
 pub(crate) const LARGEST: usize = 40 << 20;
 /// A picture that faces the camera is as wide as this share of the film's picture, unless set otherwise.
-const USUAL_SHARE: f64 = 0.16;
+pub(crate) const USUAL_SHARE: f64 = 0.16;
 
 /// The body is the file itself, raw.
 #[put("/api/projects/{id}/pictures")]
@@ -70,10 +71,7 @@ pub(crate) struct HangRequest {
     picture: Uuid,
 }
 
-/// Share of an area that a picture takes at first.
-const INSIDE: f64 = 0.9;
-
-/// Hangs a picture on a subject: onto its area, into the face of four pins and carried points or more, else facing the camera.
+/// Hangs a picture on a subject.
 #[post("/api/shots/{id}/subjects/{subject}/pictures")]
 pub(crate) async fn hang(
     state: web::Data<AppState>,
@@ -86,18 +84,7 @@ pub(crate) async fn hang(
     let subject = subject_of(&loaded.stored.shot, which)?;
     let image = state.store.picture(picture).await?;
     let pixels = [image.width, image.height].map(|side| side.max(1) as u32);
-    let (face, fills) = match subject.areas.first() {
-        Some(area) => (Some(corners_of(area)), inside(area.bounds(), pixels)),
-        None => (loaded.poses(subject).and_then(|poses| face_of(subject, poses, frame)), [1.0, 1.0]),
-    };
-    let wide = USUAL_SHARE * f64::from(loaded.info.size.width);
-    let (mount, size) = match face {
-        Some(corners) => (PictureMount::Face(corners), fills),
-        None => {
-            let high = wide * f64::from(pixels[1]) / f64::from(pixels[0]);
-            (PictureMount::Facing(Orientation { since: frame, turns: true, grows: true, tilts: false }), [wide, high])
-        }
-    };
+    let (mount, size) = mount_on(&loaded, subject, frame, pixels);
     let hung = Picture { picture, pixels, mount, place: Point::default(), size, rotation: 0.0 };
     let attachment = Attachment::new(Uuid::new_v4(), AttachmentKind::Picture(hung));
     let made = attachment.id;
@@ -107,36 +94,38 @@ pub(crate) async fn hang(
     Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "attachment": made })))
 }
 
-/// The corners of the box round an area's outline.
-fn corners_of(area: &Area) -> [Corner; 4] {
-    let [_, corners @ ..] = area.carriers;
-    corners.map(Corner::Pin)
-}
-
-/// In shares of a face, the size of a picture that lies within it undistorted, as the face was drawn.
-fn inside(face: Rect, pixels: [u32; 2]) -> [f64; 2] {
-    let [width, height] = pixels.map(f64::from);
-    let (across, down) = (width / (face.right - face.left), height / (face.bottom - face.top));
-    let most = INSIDE / across.max(down);
-    [across * most, down * most]
-}
-
-/// The first four pins and carried points that are there, as corners: from the top left one on, clockwise as the
-/// picture shows them.
-fn face_of(subject: &Subject, poses: &Poses, frame: Frame) -> Option<[Corner; 4]> {
-    let pins = subject.pins.iter().filter_map(|pin| Some((Corner::Pin(pin.id), poses.pin(pin.id, frame)?.1)));
-    let points = subject.points.iter();
-    let points = points.filter_map(|point| Some((Corner::Point(point.id), point.position(poses, frame)?)));
-    let mut four: Vec<(Corner, Point)> = pins.chain(points).take(4).collect();
-    if four.len() < 4 {
-        return None;
+/// Where a picture of so many pixels is hung on a subject, and how large: onto its area, into the face of four pins and
+/// carried points or more, else facing the camera.
+pub(crate) fn mount_on(
+    loaded: &EvaluatedShot,
+    subject: &Subject,
+    frame: Frame,
+    pixels: [u32; 2],
+) -> (PictureMount, [f64; 2]) {
+    let of_pins = || face_of_pins(subject, loaded.poses(subject)?, frame);
+    match subject.areas.first() {
+        Some(area) => on_area(area, pixels, loaded.info.size),
+        None => match of_pins() {
+            Some(corners) => (PictureMount::Face(corners), [1.0, 1.0]),
+            None => facing(pixels, frame, loaded.info.size),
+        },
     }
-    let middle = four.iter().fold(Point::default(), |sum, (_, at)| sum + *at) * 0.25;
-    // Down is positive, so a growing angle goes clockwise.
-    let angle = |at: Point| (at.y - middle.y).atan2(at.x - middle.x);
-    four.sort_by(|a, b| angle(a.1).total_cmp(&angle(b.1)));
-    let top_left = |at: Point| (at.x - middle.x) + (at.y - middle.y);
-    let first = (0..4).min_by(|&a, &b| top_left(four[a].1).total_cmp(&top_left(four[b].1)))?;
-    four.rotate_left(first);
-    Some([0, 1, 2, 3].map(|i| four[i].0))
+}
+
+fn facing(pixels: [u32; 2], frame: Frame, film: Size) -> (PictureMount, [f64; 2]) {
+    let wide = USUAL_SHARE * f64::from(film.width);
+    let high = wide * f64::from(pixels[1]) / f64::from(pixels[0]);
+    (PictureMount::Facing(Orientation { since: frame, turns: true, grows: true, tilts: false }), [wide, high])
+}
+
+/// Within an area, undistorted: in the perspective of its four corners; of any other outline in the box round it, as it
+/// was drawn.
+fn on_area(area: &Area, pixels: [u32; 2], film: Size) -> (PictureMount, [f64; 2]) {
+    if let Some(face) = face_of_area(area) {
+        return (PictureMount::Drawn(face), Picture::within(face.sides(film), pixels));
+    }
+    let [_, corners @ ..] = area.carriers;
+    let bounds = area.bounds();
+    let sides = [bounds.right - bounds.left, bounds.bottom - bounds.top];
+    (PictureMount::Face(corners.map(Corner::Pin)), Picture::within(sides, pixels))
 }

@@ -71,7 +71,7 @@ pub(crate) async fn put_pin(
     let ids = json!({ "subject": subject, "pin": pin.id });
     let (revision, job) = if body.follow {
         let directions = vec![Direction::Forward, Direction::Backward];
-        let task = FollowTask { shot: *id, pin: pin.id, from: body.frame, directions, single: false };
+        let task = FollowTask::whole(*id, pin.id, body.frame, directions);
         let job = Task::Follow(task).into_job(loaded.clip.project_id)?;
         let (edited, job) = state.edit_with_job(*id, body.revision, &title, &edit, job).await?;
         (edited.revision, Some(job))

@@ -5,7 +5,7 @@ use std::hash::{Hash, Hasher};
 use std::sync::Arc;
 
 use actix_web::{HttpResponse, get, web};
-use jampin_core::scene::{Art, Scene};
+use jampin_core::scene::{Art, ClipArt, Scene};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_render::{Artwork, TypesetError, Typesetter};
 use serde::{Deserialize, Serialize};
@@ -106,6 +106,9 @@ fn artwork(scene: &Scene, typesetter: &Typesetter) -> Result<Vec<Value>, ApiErro
         Art::Picture(id, [width, height]) => {
             Ok(json!({ "href": format!("/pictures/{id}"), "width": width, "height": height }))
         }
+        Art::Clip(ClipArt { clip, pixels: [width, height], frames, alpha, key }) => Ok(json!({
+            "clip": clip, "width": width, "height": height, "frames": frames, "alpha": alpha, "key": key,
+        })),
     });
     artwork.collect::<Result<Vec<Value>, TypesetError>>().map_err(ApiError::internal)
 }

@@ -1,7 +1,6 @@
 //! A shot: all of it, its samples, its scene, its edits.
 
 use actix_web::{HttpResponse, get, post, web};
-use jampin_core::attachment::Flare;
 use jampin_core::check::{key_pictures, pace};
 use jampin_core::document::{SUBJECT_COLOURS, Subject};
 use jampin_core::edit::{Edit, propagate_look};
@@ -169,12 +168,6 @@ fn doubts_json(loaded: &EvaluatedShot, pin: Uuid) -> Value {
         "doubts": doubts(track, &off), "next_guide": next_guide(track), "pace": pace(track), "keys": keys,
         "off_others": { "frame": off.keys().collect::<Vec<_>>(), "distance": off.values().map(|off| (off * 1e3).round() / 1e3).collect::<Vec<_>>() },
     })
-}
-
-/// Flares to start from, as large as suits the shot's picture.
-#[get("/api/shots/{id}/flares")]
-pub(crate) async fn flare_looks(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
-    Ok(HttpResponse::Ok().json(Flare::looks(load(&state, *id).await?.info.size)))
 }
 
 #[get("/api/shots/{id}/log")]

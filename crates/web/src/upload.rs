@@ -6,9 +6,9 @@ use std::time::Duration;
 use actix_web::http::header::CONTENT_LENGTH;
 use actix_web::{HttpRequest, HttpResponse, put, web};
 use futures_util::StreamExt;
-use jampin_core::time::{Frame, FrameRange};
+use jampin_core::time::{Frame, FrameRange, Rational};
 use jampin_jobs::{Library, PrepareTask, Task, put_in_place};
-use jampin_media::{ClipInfo, FrameTable, MediaError, first_picture, probe};
+use jampin_media::{ClipInfo, FrameTable, MediaError, assemble, first_picture, holds_pictures, probe};
 use jampin_store::{NewClip, NewShot};
 use serde::Deserialize;
 use serde_json::json;
@@ -30,6 +30,20 @@ const LOOK_FOR_ROOM: u64 = 64 << 20;
 #[derive(Deserialize)]
 pub(crate) struct UploadQuery {
     pub(crate) name: String,
+    /// Numbered pictures a second, as people write it; 25 when it is not given.
+    pub(crate) rate: Option<String>,
+}
+
+/// Of pictures of which nobody has said more.
+const USUAL_RATE: Rational = Rational { num: 25, den: 1 };
+
+impl UploadQuery {
+    fn rate(&self) -> Result<Rational, ApiError> {
+        let Some(text) = self.rate.as_deref() else { return Ok(USUAL_RATE) };
+        Rational::rate(text).filter(|rate| (0.1..=1000.0).contains(&rate.as_f64())).ok_or_else(|| {
+            ApiError::Unusable(format!("“{text}” is no number of pictures a second. Write 25, 23.976 or 24000/1001."))
+        })
+    }
 }
 
 /// The body is the file itself, raw.
@@ -55,7 +69,7 @@ pub(crate) async fn put_clip(
     check_quotas(&state, project.id, announced.unwrap_or(0)).await?;
     let clip = Uuid::new_v4();
     let folder = state.library.uploads().join(clip.to_string());
-    let taken = take_in(&state, project.id, clip, &folder, &query.name, payload).await;
+    let taken = take_in(&state, &Coming { project: project.id, clip, folder: &folder, query: &query }, payload).await;
     // Moved away when all went well; else nothing half-made remains.
     let _ = tokio::fs::remove_dir_all(&folder).await;
     if taken.is_err() {
@@ -89,14 +103,18 @@ fn too_large(limit: u64) -> ApiError {
     ))
 }
 
-async fn take_in(
-    state: &AppState,
+/// A film that comes in.
+struct Coming<'a> {
     project: Uuid,
     clip: Uuid,
-    folder: &Path,
-    name: &str,
-    payload: web::Payload,
-) -> Result<Uuid, ApiError> {
+    /// Where it lies meanwhile.
+    folder: &'a Path,
+    query: &'a UploadQuery,
+}
+
+async fn take_in(state: &AppState, coming: &Coming<'_>, payload: web::Payload) -> Result<Uuid, ApiError> {
+    let &Coming { project, clip, folder, query } = coming;
+    let rate = query.rate()?;
     tokio::fs::create_dir_all(folder).await.map_err(ApiError::internal)?;
     let file = folder.join("original");
     let bytes = stream_to_disk(state, payload, &file).await?;
@@ -104,10 +122,14 @@ async fn take_in(
     check_quotas(state, project, bytes).await?;
     let library = state.library.clone();
     let (upload, begun) = (folder.to_owned(), std::time::Instant::now());
-    let looked_at = web::block(move || look_at(&library, clip, &upload)).await.map_err(ApiError::internal)?;
+    let pictures = Pictures { rate, limit: state.settings.upload_limit };
+    let looked_at = web::block(move || look_at(&library, clip, &upload, &pictures)).await;
+    let looked_at = looked_at.map_err(ApiError::internal)?;
     let (info, table) = looked_at?;
     tracing::info!(%clip, bytes, seconds = begun.elapsed().as_secs_f32(), "first picture is there");
-    let name = shown_name(name);
+    let kept = tokio::fs::metadata(state.library.clip(clip).original()).await;
+    let bytes = kept.map_or(bytes, |file| file.len());
+    let name = shown_name(&query.name);
     let last = Frame(table.len().saturating_sub(1));
     let to_value = |value: Result<serde_json::Value, serde_json::Error>| value.map_err(ApiError::internal);
     let new = NewClip {
@@ -153,14 +175,39 @@ fn disk(error: std::io::Error) -> ApiError {
     if error.kind() == std::io::ErrorKind::StorageFull { MediaError::Full.into() } else { ApiError::internal(error) }
 }
 
-/// Probes the upload, moves it into its place and makes the first picture.
-fn look_at(library: &Library, clip: Uuid, upload: &Path) -> Result<(ClipInfo, FrameTable), MediaError> {
+/// How numbered pictures become a film.
+struct Pictures {
+    /// So many a second.
+    rate: Rational,
+    /// Bytes that they may take.
+    limit: u64,
+}
+
+/// Makes a film of numbered pictures where these came, probes it, moves it into its place and makes the first picture.
+fn look_at(
+    library: &Library,
+    clip: Uuid,
+    upload: &Path,
+    pictures: &Pictures,
+) -> Result<(ClipInfo, FrameTable), MediaError> {
     let original = upload.join("original");
+    let notes = if holds_pictures(&original)? { make_film(library, &original, pictures)? } else { Vec::new() };
     let (info, table) = probe(&library.tools, &original)?;
+    let info = ClipInfo { notes, ..info };
     let folder = library.clip(clip);
     put_in_place(&original, &folder.original())?;
     first_picture(&library.tools, &folder, &info)?;
     Ok((info, table))
+}
+
+/// In the place of the archive.
+fn make_film(library: &Library, original: &Path, pictures: &Pictures) -> Result<Vec<String>, MediaError> {
+    // Beside the archive there are the pictures, then beside them the film.
+    let bytes = original.metadata().map_err(MediaError::io("looking at what came in"))?.len();
+    library.make_sure_of_room(2 * bytes)?;
+    let archive = original.with_file_name("archive");
+    std::fs::rename(original, &archive).map_err(MediaError::io("making room for a film"))?;
+    assemble(&library.tools, &archive, pictures.rate, pictures.limit, original)
 }
 
 /// The name as shown: without folders or control characters, not too long. Never used as a path.

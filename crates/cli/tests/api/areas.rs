@@ -119,6 +119,41 @@ fn it_is_put_by_hand_moved_and_kept_out_of() {
 }
 
 #[test]
+fn a_label_lies_on_its_face_and_everything_but_it_is_covered() {
+    let drawn = Drawn::new();
+    let subject = drawn.state()["subjects"][0]["id"].as_str().unwrap().to_owned();
+    let attachments = || drawn.state()["subjects"][0]["attachments"].as_array().unwrap().clone();
+    let label = attachments()[0]["id"].as_str().unwrap().to_owned();
+    let lay =
+        |corners: Value| drawn.send(&format!("attachments/{label}/lay"), json!({ "frame": 5, "corners": corners }));
+    let (status, answer) = lay(Value::Null);
+    assert_eq!(status, 200, "{answer}");
+    assert_eq!(attachments()[0]["lies"], json!({ "corners": outline(120.0, 80.0, 80.0, 60.0)["points"], "since": 5 }));
+    // In the middle of the face, and not beside the subject.
+    let scene = drawn.server.get(&format!("{}/scene?at=25", drawn.path)).json();
+    assert_eq!(scene["offsets"][0]["offset"], json!({ "x": 0.0, "y": 0.0 }), "{scene}");
+    let folded = json!([{ "x": 10, "y": 10 }, { "x": 90, "y": 90 }, { "x": 90, "y": 10 }, { "x": 10, "y": 90 }]);
+    let (status, answer) = lay(folded);
+    assert_eq!(status, 422, "{answer}");
+    assert!(answer.to_string().contains("without a fold"), "{answer}");
+
+    let corners = outline(120.0, 80.0, 80.0, 60.0)["points"].clone();
+    let body = json!({ "frame": 5, "outline": corners, "inside_out": true });
+    let (status, answer) = drawn.send(&format!("subjects/{subject}/covers"), body);
+    assert_eq!(status, 201, "{answer}");
+    let cover = attachments()[1].clone();
+    assert_eq!((&cover["size"], &cover["inside_out"]), (&json!([80.0, 60.0]), &json!(true)));
+    assert!(cover["show"]["order"].as_i64().unwrap() < 0, "behind what hangs there");
+    for (frame, outline, word) in
+        [(500, corners, "not there on frame 500"), (5, json!([{ "x": 1, "y": 1 }]), "at least three")]
+    {
+        let body = json!({ "frame": frame, "outline": outline, "inside_out": true });
+        let (status, answer) = drawn.send(&format!("subjects/{subject}/covers"), body);
+        assert!(status == 422 && answer.to_string().contains(word), "{status} {answer}");
+    }
+}
+
+#[test]
 fn what_makes_no_area_is_refused_with_a_sentence() {
     let drawn = Drawn::new();
     let refused = |to: &str, body: Value, word: &str| {

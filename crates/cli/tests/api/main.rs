@@ -7,6 +7,7 @@ mod graphics;
 mod hostile;
 mod limits;
 mod mending;
+mod numbered;
 mod parts;
 mod pictures;
 mod several;
@@ -42,6 +43,37 @@ fn change(server: &Server, path: &str, to: &str, mut body: Value) -> (u16, Value
         server.wait(path, idle);
     }
     (answer.status, value)
+}
+
+#[test]
+fn a_quick_look_finds_every_fourth_frame_and_fills_in_the_rest() {
+    let (server, shot) = with_shot(&[]);
+    let path = format!("/api/shots/{shot}");
+    let made = put_pin(&server, &shot, 0);
+    server.wait(&path, idle);
+    let states = || {
+        let state = server.get(&path).json();
+        let track = &state["tracks"][0];
+        let frames = track["frame"].as_array().unwrap().iter().map(|frame| frame.as_u64().unwrap());
+        let words = track["state"].as_array().unwrap().iter().map(|word| word.as_str().unwrap().to_owned());
+        frames.zip(words).collect::<std::collections::BTreeMap<u64, String>>()
+    };
+    let follow = |every: u32, within: Value| {
+        let body = json!({ "pin": made["made"]["pin"], "from": 5, "directions": ["forward", "backward"], "every": every,
+            "within": within });
+        change(&server, &path, "follow", body).0
+    };
+    assert_eq!(follow(4, Value::Null), 202);
+    let quick = states();
+    for (frame, word) in [(1, "found"), (5, "guide"), (6, "bridged"), (8, "bridged"), (9, "found"), (11, "bridged")] {
+        assert_eq!(quick.get(&frame).map(String::as_str), Some(word), "frame {frame}: {quick:?}");
+    }
+    // Every frame again, but only of a range.
+    assert_eq!(follow(1, json!({ "first": 10, "last": 12 })), 202);
+    let mended = states();
+    assert_eq!(mended[&11], "found");
+    assert_eq!((&mended[&6], &mended[&14]), (&quick[&6], &quick[&14]));
+    assert_eq!(follow(26, Value::Null), 422);
 }
 
 fn idle(state: &Value) -> bool {

@@ -4,9 +4,11 @@
 mod areas;
 mod attaching;
 mod bench;
+mod brought_in;
 mod engine;
 mod handed_on;
 mod harness;
+mod hung;
 mod mending;
 mod pages;
 mod real;
@@ -105,9 +107,9 @@ fn compare(state: &Value, truth: &Truth, name: &str, within: f64) -> usize {
 /// The film that was exported, decoded; its frames are as large as the shot's.
 fn exported(server: &Server, shot: &str) -> (PathBuf, Vec<Vec<u8>>) {
     let state = server.wait(&format!("/api/shots/{shot}"), |state| {
-        state["jobs"]
-            .as_array()
-            .is_some_and(|jobs| jobs.iter().any(|job| job["kind"] == "export" && job["state"] == "done"))
+        // The newest stands first.
+        let newest = state["jobs"].as_array().and_then(|jobs| jobs.iter().find(|job| job["kind"] == "export"));
+        newest.is_some_and(|job| job["state"] == "done")
     });
     let jobs = state["jobs"].as_array().unwrap();
     let job = jobs.iter().find(|job| job["kind"] == "export").unwrap();

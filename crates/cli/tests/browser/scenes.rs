@@ -3,7 +3,7 @@
 use jampin_testkit::{Server, decode_rgb, make_film, request};
 use serde_json::{Value, json};
 
-use super::{Browser, with_browser};
+use super::{Browser, brought_in, with_browser};
 
 const WIDTH: usize = 640;
 const HEIGHT: usize = 360;
@@ -106,7 +106,7 @@ fn flare(change: &Value) -> Value {
     attachment
 }
 
-fn cover(change: &Value) -> Value {
+pub(super) fn cover(change: &Value) -> Value {
     let mut attachment = json!({
         "id": id(20), "kind": "cover", "outline": "ellipse", "place": { "x": 170.0, "y": 90.0 }, "size": [190.0, 120.0], "effect": { "blur": 8.0 },
     });
@@ -326,6 +326,8 @@ async fn on_page(browser: &Browser, revision: &Value, playing: bool) -> Vec<u8> 
         .until(&format!("jampin.player.shown === {FRAME} && jampin.overlay.scene.drawables({FRAME}).length > 0"))
         .await;
     browser.eval("(document.querySelectorAll('.over > g').forEach((group) => group.replaceChildren()), 1)").await;
+    // Frames of a film clip come one by one.
+    browser.until("![...jampin.overlay.scene.clips.kept.values()].some((one) => !one.bitmap)").await;
     tokio::time::sleep(std::time::Duration::from_millis(250)).await;
     if playing {
         browser.eval("(jampin.player.playing = { target: 0 }, jampin.player.draw(), 1)").await;
@@ -389,7 +391,7 @@ fn each_scene_looks_the_same_on_the_page_and_in_the_film() {
         browser.eval("(document.querySelector('.legend').remove(), 1)").await;
         let crest = crest(&server, &shot);
         let single = scenes(&crest).into_iter().map(|(name, attachment)| (name, vec![attachment]));
-        for (name, attachments) in single.chain(more_scenes(&crest)) {
+        for (name, attachments) in single.chain(more_scenes(&crest)).chain(brought_in::scenes(&server, &shot)) {
             for attachment in &attachments {
                 send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": attachment }));
             }

@@ -77,7 +77,7 @@ fn sparks_on_a_hand() {
         browser.until("!jampin.bench.working && !jampin.bench.saving && jampin.bench.track?.isSolved()").await;
         hand.key('d').await;
         browser.until("jampin.bench.attached?.kind === 'sparks' && !jampin.bench.saving").await;
-        let sparks = "jampin.overlay.scene.drawables(30).filter((one) => one.shape.shape === 'area').length > 2";
+        let sparks = "jampin.overlay.scene.drawables(30).filter((one) => one.shape.shape === 'specks').length > 2";
         browser.until(sparks).await;
         export(&browser, &mut hand).await;
         let (_, frames) = exported(&server, &shot);

@@ -7,7 +7,7 @@ use crate::geometry::Point;
 use crate::time::Frame;
 
 /// Most corners of an outline.
-const MOST_CORNERS: usize = 400;
+pub(super) const MOST_CORNERS: usize = 400;
 
 /// Which brightness stands in front.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]

@@ -5,6 +5,7 @@ use uuid::Uuid;
 
 use super::boundary::Boundary;
 use super::cover::Cover;
+use super::film_clip::FilmClip;
 use super::flare::Flare;
 use super::foreground::ForegroundMatte;
 use super::label::Label;
@@ -39,6 +40,9 @@ pub enum AttachmentKind {
     Boundary(Box<Boundary>),
     /// A picture or logo.
     Picture(Picture),
+    /// A film that lies as a picture does.
+    #[serde(rename = "clip")]
+    FilmClip(Box<FilmClip>),
     /// A lamp or the sun that dazzles the lens.
     Flare(Flare),
     /// A cover over a face or a number plate, or over everything else.
@@ -68,6 +72,7 @@ impl Attachment {
             AttachmentKind::Label(label) => label.check(),
             AttachmentKind::Boundary(boundary) => boundary.check(),
             AttachmentKind::Picture(picture) => picture.check(),
+            AttachmentKind::FilmClip(clip) => clip.check(),
             AttachmentKind::Flare(flare) => flare.check(),
             AttachmentKind::Cover(cover) => cover.check(),
             AttachmentKind::Sparks(sparks) => sparks.check(),
@@ -84,6 +89,7 @@ impl Attachment {
             AttachmentKind::Label(label) => label.number(address),
             AttachmentKind::Boundary(boundary) => boundary.number(address),
             AttachmentKind::Picture(picture) => picture.number(address),
+            AttachmentKind::FilmClip(clip) => clip.number(address),
             AttachmentKind::Flare(flare) => flare.number(address),
             AttachmentKind::Cover(cover) => cover.number(address),
             AttachmentKind::Sparks(sparks) => sparks.number(address),
@@ -99,6 +105,7 @@ impl AttachmentKind {
             Self::Label(_) => "label",
             Self::Boundary(_) => "boundary line",
             Self::Picture(_) => "picture",
+            Self::FilmClip(_) => "film clip",
             Self::Flare(_) => "flare",
             Self::Cover(_) => "cover",
             Self::Sparks(_) => "sparks",

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::lying::LyingFace;
 use super::orientation::Orientation;
 use super::settings::{NumberMut, SettingProblem, check_colour, check_number};
 use crate::geometry::{Point, Size};
@@ -136,6 +137,13 @@ pub struct Label {
     /// Where it is drawn.
     #[serde(default)]
     pub placement: Placement,
+    /// Its own turn, in degrees, clockwise.
+    #[serde(default, rename = "turn")]
+    pub rotation: f64,
+    /// The face on which it lies; its offset is then counted from the middle of that. `None` for one that stands in the
+    /// picture.
+    #[serde(default)]
+    pub lies: Option<LyingFace>,
     /// Which part of turn and growth it takes: none, as usual, keeps it upright and of one size.
     #[serde(default)]
     #[serde(rename = "facing")]
@@ -205,6 +213,8 @@ impl Label {
             line_colour: None,
             line_course: LineCourse::Straight,
             placement: Placement::Auto,
+            rotation: 0.0,
+            lies: None,
             orientation: Orientation::default(),
             keeps_inside: false,
             keeps_apart: false,
@@ -261,6 +271,7 @@ impl Label {
             "shadow.shift.x" => &mut self.shadow.as_mut()?.shift.x,
             "shadow.shift.y" => &mut self.shadow.as_mut()?.shift.y,
             "shadow.softness" => &mut self.shadow.as_mut()?.softness,
+            "turn" => &mut self.rotation,
             "line_width" => self.line_width.as_mut()?,
             "placement.offset.x" => &mut own_place?.x,
             "placement.offset.y" => &mut own_place?.y,
@@ -283,6 +294,8 @@ impl Label {
         self.second.as_ref().map_or(Ok(()), Second::check)?;
         self.box_style.as_ref().map_or(Ok(()), BoxStyle::check)?;
         self.shadow.as_ref().map_or(Ok(()), Shadow::check)?;
+        check_number("the turn", self.rotation, -36_000.0, 36_000.0)?;
+        self.lies.as_ref().map_or(Ok(()), LyingFace::check)?;
         if let Placement::Offset(offset) = self.placement {
             check_number("the offset across", offset.x, -1e5, 1e5)?;
             check_number("the offset down", offset.y, -1e5, 1e5)?;

@@ -4,9 +4,10 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::boundary::Corner;
+use super::lying::LyingFace;
 use super::orientation::Orientation;
 use super::settings::{NumberMut, SettingProblem, check_number};
-use crate::geometry::Point;
+use crate::geometry::{Point, Size};
 
 /// How a picture lies.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -14,6 +15,8 @@ use crate::geometry::Point;
 pub enum PictureMount {
     /// On a face with these corners: top left, top right, bottom right, bottom left, as the picture is to be seen.
     Face([Corner; 4]),
+    /// On a face whose corners were seen on a frame.
+    Drawn(LyingFace),
     /// Facing the camera.
     Facing(Orientation),
 }
@@ -38,10 +41,31 @@ pub struct Picture {
     pub rotation: f64,
 }
 
+/// Share of a face that a picture takes at first.
+const INSIDE: f64 = 0.9;
+
 impl Picture {
+    /// In shares of a face with these sides, the size of a picture that lies within it undistorted.
+    pub fn within(face: [f64; 2], pixels: [u32; 2]) -> [f64; 2] {
+        let [width, height] = pixels.map(f64::from);
+        let (across, down) = (width / face[0], height / face[1]);
+        let most = INSIDE / across.max(down);
+        [across * most, down * most]
+    }
+
+    /// Lays it in the middle of a face, undistorted.
+    pub(super) fn lay_on(&mut self, face: LyingFace, film: Size) {
+        self.mount = PictureMount::Drawn(face);
+        self.place = Point::default();
+        self.size = Self::within(face.sides(film), self.pixels);
+    }
+
     /// Checks every setting.
     pub fn check(&self) -> Result<(), SettingProblem> {
-        let most = if matches!(self.mount, PictureMount::Face(_)) { 100.0 } else { 20_000.0 };
+        let most = if matches!(self.mount, PictureMount::Facing(_)) { 20_000.0 } else { 100.0 };
+        if let PictureMount::Drawn(face) = &self.mount {
+            face.check()?;
+        }
         for side in self.size {
             check_number("the size of the picture", side, 0.001, most)?;
         }

@@ -1,10 +1,12 @@
-//! An attachment made larger or smaller, or turned, as a hand on its handles does it.
+//! An attachment made larger or smaller, turned, or laid on a face, as a hand does it.
 
 use super::cover::Cover;
 use super::foreground::ForegroundMatte;
 use super::kind::AttachmentKind;
-use super::label::Label;
-use crate::geometry::Point;
+use super::label::{Label, Placement};
+use super::lying::LyingFace;
+use super::picture::Picture;
+use crate::geometry::{Point, Size};
 
 impl AttachmentKind {
     /// Its size times `factor` and turned by `degrees`, clockwise, about its own middle. `None` of a boundary line,
@@ -13,13 +15,14 @@ impl AttachmentKind {
         let mut kind = self.clone();
         match &mut kind {
             Self::Boundary(_) => return None,
-            Self::Label(_) | Self::Flare(_) if degrees != 0.0 => return None,
-            Self::Label(label) => grow_label(label, factor),
-            Self::Flare(flare) => flare.size *= factor,
-            Self::Picture(picture) => {
-                picture.size = picture.size.map(|side| side * factor);
-                picture.rotation += degrees;
+            Self::Flare(_) if degrees != 0.0 => return None,
+            Self::Label(label) => {
+                grow_label(label, factor);
+                label.rotation += degrees;
             }
+            Self::Flare(flare) => flare.size *= factor,
+            Self::Picture(picture) => reshape_picture(picture, factor, degrees),
+            Self::FilmClip(clip) => reshape_picture(&mut clip.picture, factor, degrees),
             Self::Cover(cover) => {
                 let Cover { size, rotation, .. } = cover;
                 *size = size.map(|side| side * factor);
@@ -34,6 +37,23 @@ impl AttachmentKind {
         }
         Some(kind)
     }
+
+    /// The same, lying in the middle of a face; `None` of what cannot lie on one.
+    pub fn laid_on(&self, face: LyingFace, film: Size) -> Option<Self> {
+        let mut kind = self.clone();
+        match &mut kind {
+            Self::Label(label) => (label.lies, label.placement) = (Some(face), Placement::Auto),
+            Self::Picture(picture) => picture.lay_on(face, film),
+            Self::FilmClip(clip) => clip.picture.lay_on(face, film),
+            _ => return None,
+        }
+        Some(kind)
+    }
+}
+
+fn reshape_picture(picture: &mut Picture, factor: f64, degrees: f64) {
+    picture.size = picture.size.map(|side| side * factor);
+    picture.rotation += degrees;
 }
 
 /// The box grows with its letters, or its text would touch the edge.
@@ -61,14 +81,13 @@ fn reshape_outline(matte: &mut ForegroundMatte, factor: f64, degrees: f64) -> Op
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::geometry::Size;
 
     #[test]
-    fn a_label_grows_with_its_box_and_is_not_turned() {
+    fn a_label_grows_with_its_box() {
         let label = AttachmentKind::Label(Box::default());
-        let Some(AttachmentKind::Label(grown)) = label.reshaped(1.5, 0.0) else { panic!("a label can grow") };
-        assert_eq!((grown.size, grown.box_style.map(|style| style.padding)), (39.0, Some(15.0)));
-        assert_eq!(label.reshaped(1.0, 10.0), None);
+        let Some(AttachmentKind::Label(grown)) = label.reshaped(1.5, 10.0) else { panic!("a label can grow") };
+        assert_eq!((grown.size, grown.rotation), (39.0, 10.0));
+        assert_eq!(grown.box_style.map(|style| style.padding), Some(15.0));
     }
 
     #[test]
@@ -92,5 +111,6 @@ mod tests {
             panic!("it stays a flare")
         };
         assert_eq!(grown.size, flare.size / 2.0);
+        assert_eq!(AttachmentKind::Flare(flare).reshaped(1.0, 10.0), None, "it is round");
     }
 }

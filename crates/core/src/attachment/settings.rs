@@ -43,6 +43,9 @@ pub enum SettingProblem {
         /// Most allowed.
         most: usize,
     },
+    /// Corners that no flat face can have.
+    #[error("no flat face looks like this: its four corners have to go round it, without a fold")]
+    Face,
     /// A keyframe of a setting that cannot have this value.
     #[error("the keyframe on frame {} has the value {value}, which its setting cannot have", frame.0)]
     Keyframe {

@@ -1,7 +1,8 @@
 //! The style of an attachment, taken over by another of its kind.
 
 use super::boundary::Boundary;
-use super::cover::Cover;
+use super::cover::{Cover, CoverShape};
+use super::film_clip::FilmClip;
 use super::flare::Flare;
 use super::foreground::ForegroundMatte;
 use super::kind::{Attachment, AttachmentKind};
@@ -29,6 +30,10 @@ impl Attachment {
                 }))
             }
             (AttachmentKind::Picture(own), AttachmentKind::Picture(_)) => AttachmentKind::Picture(own.clone()),
+            (AttachmentKind::FilmClip(own), AttachmentKind::FilmClip(style)) => {
+                let (speed, at_end, key) = (style.speed, style.at_end, style.key.clone());
+                AttachmentKind::FilmClip(Box::new(FilmClip { speed, at_end, key, ..(**own).clone() }))
+            }
             (AttachmentKind::Flare(own), AttachmentKind::Flare(style)) => {
                 AttachmentKind::Flare(Flare { place: own.place, ..style.clone() })
             }
@@ -40,6 +45,8 @@ impl Attachment {
                 size: own.size,
                 rotation: own.rotation,
                 orientation: own.orientation,
+                outline: if matches!(own.outline, CoverShape::Drawn(_)) { &own.outline } else { &style.outline }
+                    .clone(),
                 ..style.clone()
             }),
             (AttachmentKind::Foreground(own), AttachmentKind::Foreground(style)) => {
@@ -58,7 +65,8 @@ impl Attachment {
 }
 
 fn label(own: &Label, style: &Label) -> Label {
-    let mut dressed = Label { text: own.text.clone(), placement: own.placement, ..style.clone() };
+    let Label { placement, rotation, lies, .. } = *own;
+    let mut dressed = Label { text: own.text.clone(), placement, rotation, lies, ..style.clone() };
     dressed.orientation.since = own.orientation.since;
     dressed.second = own.second.clone().map(|mut second| {
         if let Some(style) = &style.second {

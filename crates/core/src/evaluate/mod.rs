@@ -2,6 +2,7 @@
 //! whenever it is asked for, never kept here: who needs it again keeps it.
 
 mod areas;
+mod face;
 
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -15,6 +16,7 @@ use crate::time::Frame;
 use crate::track::{MotionModel, Sample, Track};
 
 pub use areas::area_task;
+pub use face::{face_of_area, face_of_pins, face_to_lie_on};
 
 /// The samples of a pin, or of what leads in its place.
 type PinTrack<'a> = (Uuid, Cow<'a, Track>);

@@ -95,6 +95,8 @@ fn kind(shape: &Primitive) -> Kind {
         Primitive::Flat { art, .. } => (4, *art, [0.0; 2]),
         Primitive::Cover { feather, .. } => (5, 0, [*feather, 0.0]),
         Primitive::Foreground { feather, .. } => (6, 0, [*feather, 0.0]),
+        Primitive::Specks { blur, .. } => (7, 0, [*blur, 0.0]),
+        Primitive::ClipFrame { art, .. } => (8, *art, [0.0; 2]),
     };
     (kind, art, numbers.map(f64::to_bits))
 }

@@ -9,7 +9,7 @@ use serde_json::{Value, json};
 use super::drawable_tracks::{Contour, DecomposedTransform, DrawableTrack, DrawnArt, Outlined, drawable_tracks};
 use crate::attachment::Blend;
 use crate::geometry::{Point, Size};
-use crate::scene::{Drawable, Primitive, Scene};
+use crate::scene::{Drawable, Primitive, Scene, Speck};
 use crate::time::{FrameRange, Rational};
 
 /// The graphics of a shot as Lottie JSON, a keyframe a frame.
@@ -149,7 +149,7 @@ fn drawn(track: &DrawableTrack, sample: &Primitive) -> Option<Value> {
     let (colour, stroke, round) = match sample {
         Primitive::Line { width, colour, .. } => (colour, Some(*width), true),
         Primitive::Stroke { width, colour, round, .. } => (colour, Some(*width), *round),
-        Primitive::Area { colour, .. } => (colour, None, false),
+        Primitive::Area { colour, .. } | Primitive::Specks { colour, .. } => (colour, None, false),
         Primitive::Cover { effect: crate::attachment::CoverEffect::Plain(colour), .. } => (colour, None, false),
         _ => return None,
     };
@@ -178,6 +178,7 @@ fn lines(drawable: &Drawable) -> (Vec<Vec<Point>>, bool) {
         Primitive::Line { from, to, .. } => (vec![vec![*from, *to]], false),
         Primitive::Stroke { lines, closed, .. } => (lines.clone(), *closed),
         Primitive::Area { rings, .. } | Primitive::Cover { rings, .. } => (rings.clone(), true),
+        Primitive::Specks { specks, .. } => (specks.iter().map(Speck::ring).collect(), true),
         _ => (Vec::new(), false),
     }
 }

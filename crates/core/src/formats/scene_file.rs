@@ -111,8 +111,8 @@ fn attachment(value: &Value, id: Uuid, picture: Size) -> Result<Attachment, Stri
         whole[key] = value.clone();
     }
     let attachment: Attachment = serde_json::from_value(whole).map_err(|problem| problem.to_string())?;
-    if matches!(attachment.kind, AttachmentKind::Picture(_)) {
-        return Err("pictures are brought in on the page; they are not read from here".into());
+    if matches!(attachment.kind, AttachmentKind::Picture(_) | AttachmentKind::FilmClip(_)) {
+        return Err("pictures and film clips are brought in on the page; they are not read from here".into());
     }
     attachment.check().map_err(|problem: SettingProblem| problem.to_string())?;
     Ok(attachment)

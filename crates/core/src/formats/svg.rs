@@ -93,13 +93,15 @@ fn inside(track: &DrawableTrack, sample: &Drawable, clock: &Clock, art: &[DrawnA
         Primitive::Stroke { width, colour, round, blur, .. } => {
             Some(path(track, clock, None, *blur, &stroke(*width, colour, *round)))
         }
-        Primitive::Area { colour, blur, .. } => Some(path(track, clock, None, *blur, &format!(r#"fill="{colour}""#))),
+        Primitive::Area { colour, blur, .. } | Primitive::Specks { colour, blur, .. } => {
+            Some(path(track, clock, None, *blur, &format!(r#"fill="{colour}""#)))
+        }
         Primitive::Cover { effect: CoverEffect::Plain(colour), feather, inside_out, .. } => {
             // Everything but: the whole of any picture, then the outline, by the even-odd rule.
             let whole = inside_out.then_some("M-20000 -20000H40000V40000H-20000Z");
             Some(path(track, clock, whole, *feather, &format!(r#"fill="{colour}" fill-rule="evenodd""#)))
         }
-        Primitive::Cover { .. } | Primitive::Foreground { .. } => None,
+        Primitive::Cover { .. } | Primitive::Foreground { .. } | Primitive::ClipFrame { .. } => None,
     }
 }
 
@@ -153,6 +155,7 @@ fn path_data(shape: &Primitive) -> String {
         Primitive::Area { rings, .. } | Primitive::Cover { rings, .. } | Primitive::Foreground { rings, .. } => {
             rings.iter().map(|ring| line(ring, true)).collect()
         }
-        Primitive::Artwork { .. } | Primitive::Flat { .. } => String::new(),
+        Primitive::Specks { specks, .. } => specks.iter().map(|speck| line(&speck.ring(), true)).collect(),
+        Primitive::Artwork { .. } | Primitive::Flat { .. } | Primitive::ClipFrame { .. } => String::new(),
     }
 }

@@ -27,6 +27,17 @@ impl Homography {
         Self { rows: [[1.0, 0.0, at.x], [0.0, 1.0, at.y], [0.0, 0.0, 1.0]] }
     }
 
+    /// Turns about the origin, clockwise as seen where down is positive, by an angle in radians.
+    pub fn turn(angle: f64) -> Self {
+        let (sin, cos) = angle.sin_cos();
+        Self { rows: [[cos, -sin, 0.0], [sin, cos, 0.0], [0.0, 0.0, 1.0]] }
+    }
+
+    /// Stretches by a factor across and one down.
+    pub fn stretch(across: f64, down: f64) -> Self {
+        Self { rows: [[across, 0.0, 0.0], [0.0, down, 0.0], [0.0, 0.0, 1.0]] }
+    }
+
     /// The nine numbers, row by row.
     pub fn rows(&self) -> &[[f64; 3]; 3] {
         &self.rows

@@ -27,6 +27,16 @@ impl CameraMove {
         turned + self.shift
     }
 
+    /// This, then another.
+    pub fn then(&self, next: &Self) -> Self {
+        let (along, across) = (self.along, self.across);
+        Self {
+            along: next.along * along - next.across * across,
+            across: next.along * across + next.across * along,
+            shift: next.apply(self.shift),
+        }
+    }
+
     /// The way back.
     pub fn inverse(&self) -> Self {
         let over = 1.0 / (self.along * self.along + self.across * self.across).max(1e-12);

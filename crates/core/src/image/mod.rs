@@ -12,6 +12,8 @@ mod small;
 mod smooth;
 mod source;
 mod sweep;
+mod thinned;
+mod thinning;
 
 pub use blur::Blur;
 pub use camera::CameraMove;
@@ -23,3 +25,5 @@ pub use scene::{FrameChange, Scene, SceneFinder};
 pub use smooth::{NOISE_GAIN, PatchSamples, SmoothPatch};
 pub use source::{Chroma, Component, FrameSource, PlaneStack};
 pub use sweep::SweepFinder;
+pub use thinned::Thinned;
+pub use thinning::Thinning;

@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use super::camera::CameraMove;
 use super::plate::Plate;
 use super::small::SmallCopy;
-use super::{Plane, SweepFinder};
+use super::{Plane, SweepFinder, Thinning};
 use crate::geometry::{PixelRect, Point, Size};
 use crate::time::{Frame, FrameRange};
 
@@ -139,6 +139,22 @@ impl Scene {
     /// Whether there is colour in it: a film may be grey all the same when it has colour differences.
     pub fn is_coloured(&self) -> bool {
         self.coloured
+    }
+
+    /// Of the frames that are looked at only.
+    pub fn thinned(&self, thinning: Thinning) -> Self {
+        let last = Frame((self.changes.len() as u32).saturating_sub(1));
+        let count = thinning.within(FrameRange { first: Frame(0), last }).map_or(0, |all| all.last.0 + 1);
+        let change = |count: u32| {
+            let to = thinning.frame(Frame(count)).0 as usize;
+            let from = count.checked_sub(1).map_or(to, |before| thinning.frame(Frame(before)).0 as usize + 1);
+            let passed = &self.changes[from..=to];
+            let most = passed.iter().map(|change| change.most).fold(0.0, f32::max);
+            let camera = passed.iter().try_fold(CameraMove::NONE, |all, one| Some(all.then(&one.camera?)));
+            FrameChange { most, camera }
+        };
+        let kept = self.kept.iter().filter_map(|(frame, small)| Some((thinning.count_of(*frame)?, small.clone())));
+        Self { changes: (0..count).map(change).collect(), kept: kept.collect(), ..*self }
     }
 
     fn most(&self, frame: Frame) -> f32 {

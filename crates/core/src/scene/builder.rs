@@ -4,13 +4,13 @@ use std::sync::Arc;
 
 use super::artwork::{ArtworkRegistry, Measure};
 use super::boundary::PlacedBoundary;
-use super::drawable::Art;
+use super::drawable::{Art, ClipArt};
 use super::flare::PlacedFlare;
 use super::item::{Body, ItemState, SceneItem};
 use super::item_context::ItemContext;
 use super::label::PlacedLabel;
 use super::label_place::{Standing, suggest};
-use super::picture::PlacedPicture;
+use super::picture::{PlacedClip, PlacedPicture};
 use crate::attachment::{AnimatedSettings, Attachment, AttachmentKind, Flare, Label, LabelArt, Placement};
 use crate::document::Subject;
 use crate::geometry::{Point, Size};
@@ -80,6 +80,18 @@ impl Builder<'_> {
                 let art = self.registry.enter(from, Art::Picture(picture.picture, picture.pixels), size.into());
                 Body::Picture(PlacedPicture { picture, art })
             }
+            AttachmentKind::FilmClip(clip) => {
+                let (size, key) = (clip.picture.pixels, clip.key.clone());
+                let art = Art::Clip(ClipArt {
+                    clip: clip.picture.picture,
+                    pixels: size,
+                    frames: clip.frames,
+                    alpha: clip.alpha,
+                    key,
+                });
+                let art = self.registry.enter(from, art, size.map(f64::from).into());
+                Body::FilmClip(PlacedClip { clip, art })
+            }
             AttachmentKind::Flare(flare) => Body::Flare(self.flare(flare, from)),
             AttachmentKind::Cover(cover) => Body::Cover(cover),
             AttachmentKind::Sparks(sparks) => Body::Sparks(sparks),
@@ -105,6 +117,7 @@ impl Builder<'_> {
         };
         let offset = match label.placement {
             Placement::Offset(offset) => offset,
+            Placement::Auto if label.lies.is_some() => Point::default(),
             Placement::Auto => suggest(&standing(path, subject), &others(), size, self.picture),
         };
         PlacedLabel { label, art, size, offset }

@@ -28,7 +28,7 @@ pub(super) fn drawables(cover: &Cover, item: &ItemContext, frame: Frame) -> Opti
 fn ring(cover: &Cover) -> Vec<Point> {
     let [half_width, half_height] = cover.size.map(|side| side / 2.0);
     let angle = |i: usize, of: usize| std::f64::consts::TAU * i as f64 / of as f64;
-    let own: Vec<Point> = match cover.outline {
+    let own: Vec<Point> = match &cover.outline {
         CoverShape::Box => [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)]
             .map(|(x, y)| Point::new(x * half_width, y * half_height))
             .into(),
@@ -36,6 +36,9 @@ fn ring(cover: &Cover) -> Vec<Point> {
             .map(|i| angle(i, ELLIPSE_SIDES))
             .map(|angle| Point::new(half_width * angle.cos(), half_height * angle.sin()))
             .collect(),
+        CoverShape::Drawn(corners) => {
+            corners.iter().map(|corner| Point::new(corner.x * half_width, corner.y * half_height)).collect()
+        }
         CoverShape::Rounded => {
             let radius = 0.5 * half_width.min(half_height);
             let middles = [(1.0, 1.0), (-1.0, 1.0), (-1.0, -1.0), (1.0, -1.0)];

@@ -3,8 +3,10 @@
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
-use crate::attachment::{Blend, Brightness, CoverEffect, FlarePart, LabelArt};
+use super::speck::Speck;
+use crate::attachment::{Blend, Brightness, ColourKey, CoverEffect, FlarePart, LabelArt};
 use crate::geometry::{Homography, Point, Rect};
+use crate::time::Frame;
 
 /// Something to paint on one frame, in picture coordinates.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -86,6 +88,15 @@ pub enum Primitive {
         /// From artwork to picture, row by row.
         matrix: [[f64; 3]; 3],
     },
+    /// A frame of a film clip, laid as [`Self::Flat`].
+    ClipFrame {
+        /// Which clip: index into the scene's list of artwork.
+        art: usize,
+        /// Which of its frames.
+        frame: Frame,
+        /// From the clip's picture to the film's, row by row.
+        matrix: [[f64; 3]; 3],
+    },
     /// A straight line.
     Line {
         /// One end.
@@ -116,6 +127,15 @@ pub enum Primitive {
     Area {
         /// The corners of each polygon.
         rings: Vec<Vec<Point>>,
+        /// Colour as `#rrggbb`.
+        colour: String,
+        /// Standard deviation of a Gaussian blur, in pixels.
+        blur: f64,
+    },
+    /// Many small bits of one colour.
+    Specks {
+        /// Where they are.
+        specks: Vec<Speck>,
         /// Colour as `#rrggbb`.
         colour: String,
         /// Standard deviation of a Gaussian blur, in pixels.
@@ -156,6 +176,9 @@ impl Primitive {
         match self {
             Self::Artwork { art, matrix } => Self::Artwork { art, matrix: affine(&map.after(&homography(matrix))) },
             Self::Flat { art, matrix } => Self::Flat { art, matrix: *map.after(&Homography::new(matrix)).rows() },
+            Self::ClipFrame { art, frame, matrix } => {
+                Self::ClipFrame { art, frame, matrix: *map.after(&Homography::new(matrix)).rows() }
+            }
             Self::Line { from, to, width, colour } => {
                 Self::Line { from: map.apply(from), to: map.apply(to), width: width * scale, colour }
             }
@@ -163,6 +186,10 @@ impl Primitive {
                 Self::Stroke { lines: every(lines), closed, width: width * scale, colour, round, blur: blur * scale }
             }
             Self::Area { rings, colour, blur } => Self::Area { rings: every(rings), colour, blur: blur * scale },
+            Self::Specks { specks, colour, blur } => {
+                let specks = specks.iter().map(|speck| speck.mapped(map)).collect();
+                Self::Specks { specks, colour, blur: blur * scale }
+            }
             Self::Cover { rings, middle, feather, inside_out, effect } => {
                 let (middle, feather) = (map.apply(middle), feather * scale);
                 Self::Cover { rings: every(rings), middle, feather, inside_out, effect }
@@ -181,9 +208,14 @@ impl Primitive {
         };
         match self {
             Self::Artwork { art, matrix } => Rect::around_all(&corners(&homography(*matrix), *art)),
-            Self::Flat { art, matrix } => Rect::around_all(&corners(&Homography::new(*matrix), *art)),
+            Self::Flat { art, matrix } | Self::ClipFrame { art, matrix, .. } => {
+                Rect::around_all(&corners(&Homography::new(*matrix), *art))
+            }
             Self::Line { from, to, .. } => Rect::around_all(&[*from, *to]),
             Self::Stroke { lines, .. } => Rect::around_all(&lines.concat()),
+            Self::Specks { specks, .. } => Rect::around_all(
+                &specks.iter().flat_map(|speck| [speck.at - speck.along, speck.at + speck.along]).collect::<Vec<_>>(),
+            ),
             Self::Area { rings, .. } | Self::Cover { rings, .. } | Self::Foreground { rings, .. } => {
                 Rect::around_all(&rings.concat())
             }
@@ -210,4 +242,21 @@ pub enum Art {
     Flare(FlarePart),
     /// One of the project's pictures, with its own width and height in pixels.
     Picture(Uuid, [u32; 2]),
+    /// The frames of a film clip.
+    Clip(ClipArt),
+}
+
+/// A film clip whose frames are laid into others.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ClipArt {
+    /// Which of the project's clips.
+    pub clip: Uuid,
+    /// Its own width and height, in pixels.
+    pub pixels: [u32; 2],
+    /// How many frames it has.
+    pub frames: u32,
+    /// Whether it has transparency of its own.
+    pub alpha: bool,
+    /// The background that is taken out.
+    pub key: Option<ColourKey>,
 }

@@ -7,7 +7,7 @@ use super::item_context::ItemContext;
 use super::keyed::Keyed;
 use super::label::PlacedLabel;
 use super::passing::Passing;
-use super::picture::PlacedPicture;
+use super::picture::{PlacedClip, PlacedPicture};
 use super::stance::stance;
 use super::{cover, foreground, sparks};
 use crate::attachment::{Attachment, Cover, ForegroundMatte, Orientation, Placement, Sparks};
@@ -73,6 +73,7 @@ pub(super) enum Body {
     Label(PlacedLabel),
     Boundary(PlacedBoundary),
     Picture(PlacedPicture),
+    FilmClip(PlacedClip),
     Flare(PlacedFlare),
     Cover(Cover),
     Sparks(Sparks),
@@ -87,7 +88,8 @@ impl ItemState {
         let drawables = match &self.body {
             Body::Label(label) => label.drawables(context, frame, stage.picture, pushed),
             Body::Boundary(boundary) => boundary.drawables(context, frame, *span),
-            Body::Picture(picture) => picture.drawables(context, frame),
+            Body::Picture(picture) => picture.drawables(context, frame, stage.picture),
+            Body::FilmClip(clip) => clip.drawables(context, frame, stage.picture),
             Body::Flare(flare) => flare.drawables(context, frame),
             Body::Cover(settings) => cover::drawables(settings, context, frame),
             Body::Sparks(settings) => sparks::drawables(settings, context, frame),

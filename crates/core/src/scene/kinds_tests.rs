@@ -91,6 +91,37 @@ fn facing_the_camera_it_turns_and_grows_on_two_pins_as_far_as_wanted() {
 }
 
 #[test]
+fn a_label_laid_on_a_face_goes_with_its_corners() {
+    let corners = CORNERS.map(|(x, y)| flight(14).apply(Point::new(x, y)));
+    let face = LyingFace { corners, since: Frame(14) };
+    let label = AttachmentKind::Label(Box::new(Label { keeps_inside: true, ..Label::named("Yard") }));
+    let mut shot = shot(4, label.laid_on(face, PICTURE).unwrap());
+    shot.subjects[0].motion = Some(MotionModel::Perspective);
+    let [right, down] = face.sides(PICTURE).map(|side| side / 2.0);
+    for frame in [14, 40] {
+        let painted = drawables(&shot, frame);
+        assert_eq!(painted.len(), 1, "no line to the subject");
+        let map = flat(&painted);
+        // Its middle is that of the face.
+        let seen = [(-right, -down), (right, -down), (right, down), (-right, down)];
+        for ((x, y), (u, v)) in seen.into_iter().zip(CORNERS) {
+            let miss = map.apply(Point::new(60.0 + x, 20.0 + y)).distance(flight(frame).apply(Point::new(u, v)));
+            assert!(miss < 0.02, "frame {frame}: {miss}");
+        }
+    }
+    // A drag goes along the face.
+    let range = FrameRange { first: Frame(0), last: Frame(59) };
+    let scene = Scene::new(&shot, PICTURE, range, &|_: &LabelArt| (120.0, 40.0));
+    let map = flat(&scene.frame(Frame(40)));
+    let [from, to] = [(60.0, 20.0), (90.0, 35.0)].map(|(x, y)| map.apply(Point::new(x, y)));
+    let Some(AttachmentKind::Label(moved)) = scene.moved(Uuid::from_u128(50), Frame(40), from, to) else {
+        panic!("a label can be dragged")
+    };
+    let Placement::Offset(offset) = moved.placement else { panic!("{moved:?}") };
+    assert!(offset.distance(Point::new(30.0, 15.0)) < 1e-6, "{offset:?}");
+}
+
+#[test]
 fn what_tilts_lies_on_the_face_as_it_lay_when_it_was_set() {
     let orientation = Orientation { since: Frame(14), turns: false, grows: false, tilts: true };
     let offset = Point::new(150.0, 90.0);
@@ -165,13 +196,11 @@ fn settings_out_of_bounds_are_named() {
 /// The middles of all sparks on a frame.
 fn sparks_on(sparks: &Sparks, frame: u32) -> Vec<Point> {
     let shot = shot(2, AttachmentKind::Sparks(sparks.clone()));
-    let rings = drawables(&shot, frame).into_iter().flat_map(|drawable| match drawable.primitive {
-        Primitive::Area { rings, .. } => rings,
+    let specks = drawables(&shot, frame).into_iter().flat_map(|drawable| match drawable.primitive {
+        Primitive::Specks { specks, .. } => specks,
         other => panic!("{other:?} is no spark"),
     });
-    rings
-        .map(|ring| ring.iter().fold(Point::default(), |sum, corner| sum + *corner) * (1.0 / ring.len() as f64))
-        .collect()
+    specks.map(|speck| speck.at).collect()
 }
 
 #[test]

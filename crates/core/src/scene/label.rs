@@ -2,7 +2,7 @@
 
 use super::drawable::{Drawable, Primitive, affine};
 use super::item_context::ItemContext;
-use super::stance::stance;
+use super::stance::{lying, stance};
 use crate::attachment::{Label, LineCourse};
 use crate::geometry::{Homography, Point, Rect, Size};
 use crate::time::Frame;
@@ -22,7 +22,7 @@ pub(super) struct PlacedLabel {
     pub label: Box<Label>,
     pub art: usize,
     pub size: (f64, f64),
-    /// From the subject to the middle of the box.
+    /// From the subject, or the middle of the face on which it lies, to the middle of the box.
     pub offset: Point,
 }
 
@@ -35,16 +35,26 @@ impl PlacedLabel {
         } else {
             Primitive::Flat { art: self.art, matrix: *map.rows() }
         };
-        let line = self.label.line_width.and_then(|width| self.line(item, &map, subject, width));
+        let width = self.label.line_width.filter(|_| self.label.lies.is_none());
+        let line = width.and_then(|width| self.line(item, &map, subject, width));
         Some(line.into_iter().chain([artwork]).map(|primitive| item.drawable(primitive, 1.0)).collect())
+    }
+
+    /// From what its offset is counted in to the picture.
+    pub fn ground(&self, item: &ItemContext, frame: Frame, picture: Size) -> Option<Homography> {
+        let (takes, poses) = (&item.show.takes, &item.poses);
+        match &self.label.lies {
+            Some(face) => lying(face, takes, poses, frame, picture),
+            None => stance(takes, self.label.orientation, poses, frame),
+        }
     }
 
     /// From the artwork to the picture.
     fn place(&self, item: &ItemContext, frame: Frame, picture: Size) -> Option<Homography> {
-        let stance = stance(&item.show.takes, self.label.orientation, &item.poses, frame)?;
-        let corner = self.offset - Point::new(self.size.0, self.size.1) * 0.5;
-        let map = stance.after(&Homography::shift(corner));
-        if !self.label.keeps_inside {
+        let middle = Homography::shift(Point::new(self.size.0, self.size.1) * -0.5);
+        let turned = Homography::shift(self.offset).after(&Homography::turn(self.label.rotation.to_radians()));
+        let map = self.ground(item, frame, picture)?.checked_after(&turned.after(&middle))?;
+        if !self.label.keeps_inside || self.label.lies.is_some() {
             return Some(map);
         }
         Some(Homography::shift(inward(self.bounds(&map), picture)).after(&map))

@@ -30,6 +30,7 @@ fn labels(items: &[SceneItem], frame: Frame) -> Vec<One<'_>> {
         let state = item.on(frame);
         if let Body::Label(label) = &state.body
             && label.label.keeps_apart
+            && label.label.lies.is_none()
         {
             labels.push((item.attachment.id, &state.context, label));
         }

@@ -20,6 +20,7 @@ mod passing;
 mod picture;
 mod polyline;
 mod sparks;
+mod speck;
 mod stance;
 
 use std::sync::Arc;
@@ -35,9 +36,10 @@ use crate::time::{Frame, FrameRange};
 use artwork::ArtworkRegistry;
 pub use artwork::Measure;
 use builder::Builder;
-pub use drawable::{Art, Drawable, LumaGate, Primitive};
+pub use drawable::{Art, ClipArt, Drawable, LumaGate, Primitive};
 use item::{Body, SceneItem, Stage};
 use label_layout::LabelLayout;
+pub use speck::Speck;
 
 /// A shot's attachments, ready to be evaluated on any frame.
 #[derive(Debug)]
@@ -102,8 +104,18 @@ impl Scene {
         self.items.iter().any(|item| match &item.first().body {
             Body::Cover(_) | Body::Foreground(_) => true,
             Body::Flare(flare) => flare.flare.fades_below.is_some(),
-            Body::Label(_) | Body::Boundary(_) | Body::Picture(_) | Body::Sparks(_) => false,
+            Body::Label(_) | Body::Boundary(_) | Body::Picture(_) | Body::FilmClip(_) | Body::Sparks(_) => false,
         })
+    }
+
+    /// The film clips that a frame shows: the artwork, the clip, and which of its frames.
+    pub fn clips_on(&self, frame: Frame) -> Vec<(usize, Uuid, Frame)> {
+        let is_clip = |item: &&SceneItem| matches!(item.first().body, Body::FilmClip(_));
+        let shown = |item: &SceneItem| match &item.on(frame).body {
+            Body::FilmClip(placed) => Some((placed.art, placed.clip.picture.picture, placed.clip.shown_on(frame)?)),
+            _ => None,
+        };
+        self.items.iter().filter(is_clip).filter_map(shown).collect()
     }
 
     /// What to paint on a frame, from back to front.

@@ -4,10 +4,9 @@ use uuid::Uuid;
 
 use super::Scene;
 use super::item::Body;
-use super::label::PlacedLabel;
-use super::picture::face;
+use super::picture;
 use super::stance::{riding, stance};
-use crate::attachment::{AttachmentKind, Orientation, PictureMount, Placement};
+use crate::attachment::{AttachmentKind, Placement};
 use crate::geometry::{Homography, Point};
 use crate::time::Frame;
 
@@ -19,23 +18,25 @@ impl Scene {
         let item = self.items.iter().find(|item| item.attachment.id == attachment)?;
         let state = item.on(frame);
         let context = &state.context;
-        let stand = |orientation: Orientation| stance(&context.show.takes, orientation, &context.poses, frame);
         let mut kind = item.attachment.kind.clone();
         match (&mut kind, &state.body) {
-            (AttachmentKind::Label(label), Body::Label(PlacedLabel { offset, .. })) => {
-                label.placement = Placement::Offset(*offset + step(&stand(label.orientation)?, from, to)?);
+            (AttachmentKind::Label(label), Body::Label(placed)) => {
+                let step = step(&placed.ground(context, frame, self.picture)?, from, to)?;
+                label.placement = Placement::Offset(placed.offset + step);
             }
             (AttachmentKind::Picture(picture), _) => {
-                let map = match &picture.mount {
-                    PictureMount::Face(corners) => face(corners, context, frame)?,
-                    PictureMount::Facing(own) => stand(*own)?,
-                };
+                let map = picture::ground(&picture.mount, context, frame, self.picture)?;
                 picture.place = picture.place + step(&map, from, to)?;
+            }
+            (AttachmentKind::FilmClip(clip), _) => {
+                let map = picture::ground(&clip.picture.mount, context, frame, self.picture)?;
+                clip.picture.place = clip.picture.place + step(&map, from, to)?;
             }
             (AttachmentKind::Sparks(sparks), _) => sparks.place = sparks.place + (to - from),
             (AttachmentKind::Flare(flare), _) => flare.place = flare.place + (to - from),
             (AttachmentKind::Cover(cover), _) => {
-                cover.place = cover.place + step(&stand(cover.orientation)?, from, to)?;
+                let map = stance(&context.show.takes, cover.orientation, &context.poses, frame)?;
+                cover.place = cover.place + step(&map, from, to)?;
             }
             (AttachmentKind::Foreground(matte), _) => {
                 let moved =

@@ -1,10 +1,10 @@
-//! A picture on one frame: lying on a face of its subject in perspective, or facing the camera.
+//! A picture or a film clip on one frame: lying on a face of its subject in perspective, or facing the camera.
 
 use super::drawable::{Drawable, Primitive};
 use super::item_context::ItemContext;
-use super::stance::stance;
-use crate::attachment::{Corner, Picture, PictureMount};
-use crate::geometry::{Homography, Point};
+use super::stance::{lying, stance};
+use crate::attachment::{Corner, FilmClip, Picture, PictureMount};
+use crate::geometry::{Homography, Point, Size};
 use crate::motion::{Match, fit};
 use crate::time::Frame;
 use crate::track::{Covariance, MotionModel};
@@ -16,19 +16,47 @@ pub(super) struct PlacedPicture {
 }
 
 impl PlacedPicture {
-    pub fn drawables(&self, item: &ItemContext, frame: Frame) -> Option<Vec<Drawable>> {
-        // From a unit of the picture's place to the film's picture.
-        let map = match &self.picture.mount {
-            PictureMount::Face(corners) => face(corners, item, frame),
-            PictureMount::Facing(orientation) => stance(&item.show.takes, *orientation, &item.poses, frame),
-        }?;
-        let matrix = *map.after(&laid_out(&self.picture)).rows();
+    pub fn drawables(&self, item: &ItemContext, frame: Frame, film: Size) -> Option<Vec<Drawable>> {
+        let matrix = matrix(&self.picture, item, frame, film)?;
         Some(vec![item.drawable(Primitive::Flat { art: self.art, matrix }, 1.0)])
     }
 }
 
+/// A film clip, which lies as a picture does.
+#[derive(Debug)]
+pub(super) struct PlacedClip {
+    pub clip: Box<FilmClip>,
+    pub art: usize,
+}
+
+impl PlacedClip {
+    pub fn drawables(&self, item: &ItemContext, frame: Frame, film: Size) -> Option<Vec<Drawable>> {
+        let shown = self.clip.shown_on(frame)?;
+        let matrix = matrix(&self.clip.picture, item, frame, film)?;
+        Some(vec![item.drawable(Primitive::ClipFrame { art: self.art, frame: shown, matrix }, 1.0)])
+    }
+}
+
+/// From the picture's own pixels to the film's.
+fn matrix(picture: &Picture, item: &ItemContext, frame: Frame, film: Size) -> Option<[[f64; 3]; 3]> {
+    Some(*ground(&picture.mount, item, frame, film)?.after(&laid_out(picture)).rows())
+}
+
+/// From a unit of a picture's place to the film's picture.
+pub(super) fn ground(mount: &PictureMount, item: &ItemContext, frame: Frame, picture: Size) -> Option<Homography> {
+    let (takes, poses) = (&item.show.takes, &item.poses);
+    match mount {
+        PictureMount::Face(corners) => face(corners, item, frame),
+        PictureMount::Drawn(face) => {
+            let [across, down] = face.sides(picture);
+            Some(lying(face, takes, poses, frame, picture)?.after(&Homography::stretch(across, down)))
+        }
+        PictureMount::Facing(orientation) => stance(takes, *orientation, poses, frame),
+    }
+}
+
 /// The four corners of the face are where they are seen: the corners of a unit square about its middle go there.
-pub(super) fn face(corners: &[Corner; 4], item: &ItemContext, frame: Frame) -> Option<Homography> {
+fn face(corners: &[Corner; 4], item: &ItemContext, frame: Frame) -> Option<Homography> {
     let square = [(-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5)];
     let pair = |(corner, (x, y)): (&Corner, (f64, f64))| {
         let to = item.corner(*corner, frame)?;

@@ -2,6 +2,7 @@
 
 use super::drawable::{Drawable, Primitive};
 use super::item_context::ItemContext;
+use super::speck::Speck;
 use super::stance::stance;
 use crate::attachment::{Orientation, Sparks};
 use crate::geometry::Point;
@@ -9,8 +10,6 @@ use crate::time::Frame;
 
 /// Sparks of about the same age are painted together, in one colour: so many ages.
 const AGES: usize = 8;
-/// Corners of a spark.
-const CORNERS: usize = 10;
 /// A spark smaller than this is not seen, in pixels.
 const LEAST_RADIUS: f64 = 0.15;
 
@@ -24,20 +23,20 @@ struct Spark {
 
 /// From old to young. `None` where nothing is alive.
 pub(super) fn drawables(sparks: &Sparks, item: &ItemContext, frame: Frame) -> Option<Vec<Drawable>> {
-    let mut ages: [Vec<Vec<Point>>; AGES] = Default::default();
+    let mut ages: [Vec<Speck>; AGES] = Default::default();
     for spark in alive(sparks, item, frame) {
         let radius = sparks.size * (1.0 + (sparks.end_size - 1.0) * spark.age);
         if radius >= LEAST_RADIUS {
-            ages[((spark.age * AGES as f64) as usize).min(AGES - 1)].push(ring(sparks, &spark, radius));
+            ages[((spark.age * AGES as f64) as usize).min(AGES - 1)].push(speck(sparks, &spark, radius));
         }
     }
-    let drawable = |(i, rings): (usize, Vec<Vec<Point>>)| {
+    let drawable = |(i, specks): (usize, Vec<Speck>)| {
         let age = (i as f64 + 0.5) / AGES as f64;
-        let primitive = Primitive::Area { rings, colour: colour_at(sparks, age), blur: sparks.softness };
+        let primitive = Primitive::Specks { specks, colour: colour_at(sparks, age), blur: sparks.softness };
         // Light goes out at the end of a life, not from its start.
         item.drawable(primitive, 1.0 - age * age)
     };
-    let painted = ages.into_iter().enumerate().rev().filter(|(_, rings)| !rings.is_empty()).map(drawable);
+    let painted = ages.into_iter().enumerate().rev().filter(|(_, specks)| !specks.is_empty()).map(drawable);
     Some(painted.collect())
 }
 
@@ -92,15 +91,10 @@ fn origin(sparks: &Sparks, item: &ItemContext, frame: Frame, share: f64) -> Opti
 }
 
 /// A round bit, drawn out along its way.
-fn ring(sparks: &Sparks, spark: &Spark, radius: f64) -> Vec<Point> {
+fn speck(sparks: &Sparks, spark: &Spark, radius: f64) -> Speck {
     let speed = spark.velocity.length();
-    let along = if speed > 1e-9 { spark.velocity * (1.0 / speed) } else { Point::new(1.0, 0.0) };
-    let long = radius + sparks.streak * speed / 2.0;
-    let corner = |i: usize| {
-        let (sin, cos) = (std::f64::consts::TAU * i as f64 / CORNERS as f64).sin_cos();
-        spark.at + along * (cos * long) + Point::new(-along.y, along.x) * (sin * radius)
-    };
-    (0..CORNERS).map(corner).collect()
+    let way = if speed > 1e-9 { spark.velocity * (1.0 / speed) } else { Point::new(1.0, 0.0) };
+    Speck { at: spark.at, along: way * (radius + sparks.streak * speed / 2.0), radius }
 }
 
 /// Between both colours, in steps of brightness as they are stored.

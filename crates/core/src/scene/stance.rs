@@ -1,7 +1,7 @@
 //! How an attachment stands on its subject: the map from its own pixels to the picture of a frame.
 
-use crate::attachment::{Axis, Orientation, Takes};
-use crate::geometry::{Homography, Point};
+use crate::attachment::{Axis, LyingFace, Orientation, Takes};
+use crate::geometry::{Homography, Point, Size};
 use crate::motion::Poses;
 use crate::time::Frame;
 
@@ -45,4 +45,14 @@ fn tilted(since: Frame, poses: &Poses, frame: Frame) -> Option<Homography> {
 /// From the picture of one frame to that of another, as the subject goes.
 pub(super) fn riding(poses: &Poses, since: Frame, frame: Frame) -> Option<Homography> {
     poses.at(frame)?.checked_after(&poses.at(since)?.inverse()?)
+}
+
+/// From pixels of a face, counted from its middle, to the picture of a frame; `None` where the subject is not there.
+pub(super) fn lying(face: &LyingFace, takes: &Takes, poses: &Poses, frame: Frame, picture: Size) -> Option<Homography> {
+    let path = poses.path();
+    let gone = riding(poses, face.since, frame)?;
+    let at = path.position(frame)?;
+    let home = path.position(face.since)?;
+    let map = gone.checked_after(&face.map(picture)?)?;
+    Some(Homography::shift(taken(takes, home, at) - at).after(&map))
 }

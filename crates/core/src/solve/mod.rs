@@ -7,6 +7,7 @@
 mod beam;
 mod candidates;
 mod doubts;
+mod every;
 mod fill;
 mod guides;
 mod refine;
@@ -33,6 +34,7 @@ use crate::track::{Sample, SampleState, Track};
 
 use candidates::{Found, merge_all};
 pub use doubts::{Doubt, DoubtReason, doubts, next_guide};
+pub use every::solve_every;
 pub use guides::affected;
 use guides::{ChosenCandidates, Guides};
 use refine::refine;

@@ -19,12 +19,12 @@ export class Artwork {
     const key = (art) => art.href ?? art.svg;
     const known = Map.groupBy(this.list, key);
     // Each of those that are there once: what is the same twice may be seen in two sizes.
-    return sent.map((art) => known.get(key(art))?.pop() ?? { ...art, bitmap: null, making: null });
+    return sent.map((art) => (art.clip ? null : known.get(key(art))?.pop()) ?? { ...art, bitmap: null, making: null });
   }
 
   // Makes bitmaps before they are seen, of those that have none.
   async prepare(list, ratio) {
-    const wanted = list.filter((art) => !art.bitmap).map((art) => make(art, ratio).catch(() => {}));
+    const wanted = list.filter((art) => !art.bitmap && !art.clip).map((art) => make(art, ratio).catch(() => {}));
     await Promise.all(wanted);
   }
 

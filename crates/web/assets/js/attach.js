@@ -1,6 +1,7 @@
 // What hangs on the selected subject: a list, the one that is open, and each change of it as one edit.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { copy } from "./copy.js";
+import { polygon } from "./face.js";
 import { forms, kindName, same } from "./settings.js";
 
 const CLIPBOARD = "jampin.attachment";
@@ -76,6 +77,38 @@ export const attaching = (parts) => ({
     this.repaint();
   },
 
+  // --- lying on a face ----------------------------------------------------------------------------------------------
+
+  get isLying() {
+    const { lies } = this.attached ?? {};
+    return Boolean(lies?.corners ?? lies?.drawn ?? lies?.face);
+  },
+  // On what the subject shows: four pins or points, or an area of four corners; else its corners are clicked.
+  layDown() {
+    const { areas } = this;
+    const seen = areas.length
+      ? areas.some(({ drawn: { outline } }) => outline.points.length === 4 && !outline.curved)
+      : this.linkable.length >= 4;
+    if (seen && !this.isLying) return this.layOn(null);
+    return this.beginOutline("face");
+  },
+  layOn(corners) {
+    if (corners?.length === 3) return this.say("A face has four corners: begin again and click all of them.", true);
+    return this.send("POST", `/attachments/${this.attached.id}/lay`, { frame: this.frame, corners });
+  },
+  standUp() {
+    const { frame } = this;
+    const one = copy(this.attached);
+    if (one.kind === "label") this.put({ ...one, lies: null, placement: "auto", turn: 0 }, "Stand the label up");
+    else this.put({ ...one, ...this.facingCamera(one, frame) }, "Face the picture to the camera");
+  },
+  // As large as one that is hung there.
+  facingCamera({ pixels: [width, height] }, since) {
+    const wide = Math.round(forms.fresh.picture_share * this.clip.width);
+    const facing = { since, turns: true, grows: true, tilts: false };
+    return { lies: { facing }, place: { x: 0, y: 0 }, size: [wide, (wide * height) / width], turn: 0 };
+  },
+
   // --- adding -----------------------------------------------------------------------------------------------------
 
   hang(attachment, title) {
@@ -90,10 +123,30 @@ export const attaching = (parts) => ({
   // changes.
   addCover() {
     if (!this.pin) return;
+    if (this.area) return this.coverArea(false);
     const { cover, cover_of_pattern } = copy(forms.fresh);
     const size = this.pin.pattern.map((side) => Math.round(side * cover_of_pattern));
     const facing = { ...cover.facing, since: this.frame };
     this.hang({ ...cover, id: crypto.randomUUID(), kind: "cover", size, facing }, "Cover");
+  },
+  // Everything but it: round its area, else an outline is drawn.
+  addAllBut() {
+    if (!this.subject) return;
+    if (this.area) return this.coverArea(true);
+    this.beginOutline("all_but");
+  },
+  coverArea(inside_out) {
+    const { outline, frame } = this.area.drawn;
+    return this.coverWithin(polygon(outline), frame, inside_out);
+  },
+  async coverWithin(outline, frame, inside_out) {
+    const made = await this.send("POST", `/subjects/${this.subject.id}/covers`, { frame, outline, inside_out });
+    if (made) this.openAttachment(made.attachment);
+  },
+  addFlare() {
+    if (!this.subject) return;
+    const { flare, flare_looks } = copy(forms.fresh);
+    this.hang({ ...flare, id: crypto.randomUUID(), kind: "flare", ...flare_looks[0].flare }, "Flare");
   },
   // Along the boundary line, where one is open.
   addSparks() {

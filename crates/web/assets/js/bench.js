@@ -8,7 +8,6 @@ import { bounding } from "./boundary.js";
 import { cleaning } from "./clean.js";
 import { compose } from "./compose.js";
 import "./directives.js";
-import { flaring } from "./flare.js";
 import { following } from "./follow.js";
 import { holding } from "./hold.js";
 import { KEYS } from "./keys.js";
@@ -63,7 +62,6 @@ Alpine.data("bench", () => {
     holding(parts),
     several(parts),
     bounding(),
-    flaring(),
     patching(),
     spotting(parts),
     looking(parts),
@@ -144,7 +142,6 @@ Alpine.data("bench", () => {
       };
       await loadForms(this.path).catch((error) => this.say(error.message, true));
       if (!(await this.refresh())) return;
-      this.refreshFlareLooks().catch(() => {});
       parts.player.go(this.first);
       parts.pointer = new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
       new ResizeObserver(() => this.resized()).observe(this.$refs.picture);

@@ -52,7 +52,12 @@ function paintEffect(context, { effect, middle }, picture, part) {
     context.fillStyle = effect.plain;
     context.fillRect(0, 0, part.width, part.height);
   } else if (effect.blur) blur(context, effect.blur, picture, part);
-  else mosaic(context, effect.mosaic, middle, picture, part);
+  else if (effect.streak) streak(context, effect.streak, picture, part);
+  else if (effect.saturation !== undefined) {
+    context.filter = `saturate(${effect.saturation})`;
+    drawPart(context, picture, part, part.coarse);
+    context.filter = "none";
+  } else mosaic(context, effect.mosaic, middle, picture, part);
 }
 
 function blur(context, deviation, picture, { left, top, width, height, ratio, coarse }) {
@@ -66,6 +71,27 @@ function blur(context, deviation, picture, { left, top, width, height, ratio, co
   for (let i = 0; i < (atEdge ? 4 : 1); i++)
     drawPart(context, picture, { left: x, top: y, width: right - x, height: bottom - y }, coarse, x - left, y - top);
   context.filter = "none";
+}
+
+// The mean of two places half a line apart, each the mean of two a quarter apart, and so on, as the exporter does it.
+function streak(context, { length, angle }, picture, { left, top, width, height, ratio, coarse }) {
+  const margin = Math.ceil((length * ratio) / 2) + 2;
+  const [wide, tall] = [width + 2 * margin, height + 2 * margin];
+  const layer = () => new OffscreenCanvas(wide, tall).getContext("2d");
+  let [from, to] = [layer(), layer()];
+  from.drawImage(picture, margin - left, margin - top, picture.width * coarse, picture.height * coarse);
+  const turn = (angle * Math.PI) / 180;
+  for (let step = (length * ratio) / 2; step >= 0.5; step /= 2) {
+    const [x, y] = [(Math.cos(turn) * step) / 2, (Math.sin(turn) * step) / 2];
+    to.globalCompositeOperation = "copy";
+    to.globalAlpha = 0.5;
+    to.drawImage(from.canvas, x, y);
+    to.globalCompositeOperation = "lighter";
+    to.drawImage(from.canvas, -x, -y);
+    [from, to] = [to, from];
+  }
+  // At the edge of the picture a part of the line lies beyond it: painted several times it is as full as the rest.
+  for (let i = 0; i < 4; i++) context.drawImage(from.canvas, -margin, -margin);
 }
 
 // Squares with the mean colour of the part of the picture that they cover.

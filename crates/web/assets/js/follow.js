@@ -9,6 +9,7 @@ export const percent = (share) => `${Math.floor(share * 100)} %`;
 export const counted = (count, one, many) => `${count} ${count === 1 ? one : many}`;
 
 export const following = (parts) => ({
+  every: 1, // A quick look is at every so many frames only.
   doubts: [],
   noCuts: [],
   pace: null,
@@ -187,7 +188,8 @@ export const following = (parts) => ({
     }[how];
     const single = how.startsWith("one");
     const [pin, from] = [this.pin.id, this.frame];
-    this.send("POST", "/follow", { pin, from, directions, single });
+    const quick = single || this.area || this.every === 1 ? {} : { every: this.every, within: this.chosen };
+    this.send("POST", "/follow", { pin, from, directions, single, ...quick });
     if (single) this.step(how === "one on" ? 1 : -1);
   },
   // Every pin from where it was picked; they are worked on side by side.

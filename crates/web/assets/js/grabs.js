@@ -1,13 +1,13 @@
 // What of the scene can be dragged, in SVG over the picture: outlines to grab, and the handles of what is open.
 
-import { draggedRows } from "./painter.js";
+import { draggedRows, ringOfSpeck } from "./painter.js";
 import { make } from "./svg.js";
 
 const GRIP = 14; // Half the side of what a flare is grabbed by, in CSS pixels.
 const HANDLE = 6; // Half the side of a handle's mark, ...
 const REACH = 14; // ... of what is grabbed of it, ...
 const ARM = 26; // ... and how far the one for turning stands off.
-const TURNED = new Set(["picture", "cover", "front", "sparks"]); // What stands upright has no handle for it.
+const TURNED = new Set(["label", "picture", "clip", "cover", "front", "sparks"]); // What is round has no handle for it.
 
 const cssMatrix = ([[a, b, x], [c, d, y]]) => `matrix(${a} ${c} ${b} ${d} ${x} ${y})`;
 
@@ -108,7 +108,7 @@ export class Grabs {
         ],
       ];
     }
-    if (shape.shape === "flat") {
+    if (shape.shape === "flat" || shape.shape === "clip_frame") {
       const at = ([x, y]) => shape.matrix.map((row) => row[0] * x + row[1] * y + row[2]);
       return [
         box(this.scene.artwork.list[shape.art])
@@ -117,7 +117,7 @@ export class Grabs {
       ];
     }
     // Sparks by the youngest, which are where they set off.
-    if (kind === "sparks") return [roundAll(shape.rings, GRIP / this.player.view.scale)];
+    if (kind === "sparks") return [roundAll(shape.specks.map(ringOfSpeck), GRIP / this.player.view.scale)];
     if (shape.shape === "cover" || shape.shape === "front")
       return shape.rings.map((ring) => ring.map(({ x, y }) => [x, y]));
     return [];

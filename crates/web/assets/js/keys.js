@@ -43,6 +43,7 @@ export const KEYS = [
     match: (e) => e.key === "d",
     run: (b) => b.addSparks(),
   },
+  { keys: "Shift M", what: "Everything but the subject", match: (e) => e.key === "M", run: (b) => b.addAllBut() },
   { keys: "M", what: "Cover over the subject", match: (e) => e.key === "m", run: (b) => b.addCover() },
   {
     keys: "Q",

@@ -5,11 +5,17 @@ import { polygon } from "./face.js";
 
 const CLOSE = 10; // A click so near to the first corner, in CSS pixels, closes it.
 const OVAL = 8; // Points of an oval.
-const ROUND = { front: "what stands in front", area: "the face", keep_out: "what is to be left out" };
+const LAID = "Click the four corners of the face, from the top left of what is read on it";
+const ROUND = {
+  front: "what stands in front",
+  area: "the face",
+  keep_out: "what is to be left out",
+  all_but: "what is to stay as it is",
+};
 
 export const outlining = (parts) => ({
-  // Corners so far, in the picture, and what they go round: "front", "area" or "keep_out". `on` is the subject that
-  // gets it.
+  // Corners so far, in the picture, and what they go round: "front", "area", "keep_out", "all_but", or a "face" that the open
+  // attachment is to lie on. `on` is the subject that gets it.
   outlining: null,
 
   beginOutline(what, on = this.selected) {
@@ -20,9 +26,13 @@ export const outlining = (parts) => ({
     this.$refs.picture.focus();
     this.repaint();
   },
+  isOutlining(what) {
+    return this.outlining?.what === what;
+  },
   get outliningText() {
     const { what, points } = this.outlining;
     const { length } = points;
+    if (what === "face") return length ? `${4 - length} more corners, clockwise` : LAID;
     if (length === 0) return `Click round ${ROUND[what]}; or drag a box, with Shift an oval`;
     return length < 3 ? `${length} corners: click the next` : `${length} corners: the first again, or Enter, closes it`;
   },
@@ -31,6 +41,7 @@ export const outlining = (parts) => ({
     const near = CLOSE / parts.player.view.scale;
     if (points.length > 2 && Math.hypot(points[0].x - x, points[0].y - y) < near) return this.endOutline();
     this.outlining = { ...this.outlining, points: [...points, { x, y }] };
+    if (this.outlining.what === "face" && points.length === 3) return this.endOutline();
     parts.pointer.again();
     this.repaint();
   },
@@ -46,7 +57,9 @@ export const outlining = (parts) => ({
       { x: x + across, y: y + down },
       { x: x - across, y: y + down },
     ];
-    this.outlining = { ...this.outlining, points: oval ? round : corners, curved: oval };
+    const { what } = this.outlining;
+    const isOval = oval && what !== "face";
+    this.outlining = { ...this.outlining, points: isOval ? round : corners, curved: isOval };
     this.repaint();
   },
   outlineToCursor() {
@@ -59,7 +72,9 @@ export const outlining = (parts) => ({
     this.repaint();
     if (points.length < 3) return this.leaveOutline(what, on);
     const outline = { points, curved };
-    if (what === "front") this.addFront(polygon(outline));
+    if (what === "face") this.layOn(points);
+    else if (what === "front") this.addFront(polygon(outline));
+    else if (what === "all_but") this.coverWithin(polygon(outline), this.frame, true);
     else if (what === "keep_out") this.keepOut(outline);
     else this.addArea(outline, on);
   },

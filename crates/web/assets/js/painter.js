@@ -6,6 +6,7 @@ import { chained, paintWarped } from "./warp.js";
 
 const MODES = { normal: "source-over", multiply: "multiply", screen: "screen", overlay: "overlay", add: "lighter" };
 const BLUR_SEEN = 2; // Deviation, in pixels, at which a blur is computed: the rest is made larger.
+const STREAK_SEEN = 16; // Length, in pixels, at which a streak is computed while it plays.
 const MOST_SOFT = 4e6; // Pixels of blurred light at most.
 const STAYS = 0.25; // What is left of a label's line while the label is dragged: the server's answer joins them again.
 
@@ -52,7 +53,7 @@ export class Painter {
     const share = opacity * (lit ? litShare(lit, shown, this.player.size) : 1);
     if (share === 0) return;
     const moved = this.scene.shift?.of === of ? this.scene.shift : null;
-    const stays = moved && ["line", "stroke", "area"].includes(shape.shape);
+    const stays = moved && ["line", "stroke", "area", "specks"].includes(shape.shape);
     context.save();
     context.globalCompositeOperation = MODES[blend] ?? "source-over";
     context.globalAlpha = stays ? STAYS * share : share;
@@ -89,14 +90,16 @@ export class Painter {
     const paint = {
       artwork: () => this.artwork(context, shape),
       flat: () => this.flat(context, shape),
+      clip_frame: () => this.clipFrame(context, shape),
       line: () => stroke(context, [[shape.from, shape.to]], shape, false, this.ratio),
       stroke: () => stroke(context, shape.lines, shape, shape.closed, this.ratio),
       area: () => area(context, shape, this.ratio),
+      specks: () => area(context, { ...shape, rings: shape.specks.map(ringOfSpeck) }, this.ratio),
     }[shape.shape];
     if (paint) return paint();
     if (this.quick && this.quickFilm(context, shape, shown)) return;
     const seen = Math.min(1, this.player.view.scale);
-    const coarse = !this.quick ? 1 : shape.effect?.blur ? Math.min(seen, BLUR_SEEN / shape.effect.blur) : seen;
+    const coarse = this.quick ? Math.min(seen, coarsest(shape.effect)) : 1;
     const part = filmPart(shape, shown, this.player.size, coarse);
     if (!part) return;
     const { canvas, left, top, scale } = part;
@@ -151,7 +154,15 @@ export class Painter {
 
   flat(context, { art, matrix }) {
     const one = this.scene.artwork.list[art];
-    const bitmap = this.scene.artwork.bitmap(one, this.ratio * largestScale(matrix, one), this.quick);
+    this.laid(context, one, matrix, this.scene.artwork.bitmap(one, this.ratio * largestScale(matrix, one), this.quick));
+  }
+
+  clipFrame(context, { art, frame, matrix }) {
+    const one = this.scene.artwork.list[art];
+    this.laid(context, one, matrix, this.scene.clips.bitmap(one, frame));
+  }
+
+  laid(context, one, matrix, bitmap) {
     if (!bitmap) return;
     const { margin, canvas } = bitmap;
     const [across, down] = [(one.width + 2 * margin) / canvas.width, (one.height + 2 * margin) / canvas.height];
@@ -162,6 +173,12 @@ export class Painter {
     ];
     paintWarped(context, bitmap, chained(matrix, own), blank, this.quick);
   }
+}
+
+// How small the picture may be made for an effect that nobody sees sharp anyway.
+function coarsest(effect) {
+  if (effect?.blur) return Math.min(1, BLUR_SEEN / effect.blur);
+  return effect?.streak ? Math.min(1, STREAK_SEEN / effect.streak.length) : 1;
 }
 
 // How much larger than itself a picture in perspective is where it is nearest: its longest edge, by what it was.
@@ -178,6 +195,18 @@ function largestScale(matrix, { width, height }) {
 function stroke(context, lines, { width, colour, round = true, blur = 0 }, closed, ratio) {
   const style = { strokeStyle: colour, lineWidth: width, lineJoin: "round", lineCap: round ? "round" : "butt" };
   softly(context, lines, closed, { blur, width, ratio, ...style }, (on) => on.stroke());
+}
+
+// As the exporter draws it.
+const SPECK_CORNERS = 10;
+export function ringOfSpeck([x, y, across, down, radius]) {
+  const long = Math.hypot(across, down);
+  const [wayX, wayY] = long > 1e-9 ? [across / long, down / long] : [1, 0];
+  return Array.from({ length: SPECK_CORNERS }, (_, i) => {
+    const angle = (2 * Math.PI * i) / SPECK_CORNERS;
+    const [cos, sin] = [Math.cos(angle), Math.sin(angle) * radius];
+    return { x: x + across * cos - wayY * sin, y: y + down * cos + wayX * sin };
+  });
 }
 
 function area(context, { rings, colour, blur }, ratio) {

@@ -1,6 +1,7 @@
 // One project: films come in, shots are opened.
 import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, listen, throttled } from "./api.js";
+import { arrivals, filesOf } from "./coming_in.js";
 import { describeJob } from "./jobs.js";
 import { timeLeft } from "./time_left.js";
 
@@ -70,6 +71,7 @@ Alpine.data("project", () => ({
   arriving: [],
   uploads: [],
   limitText: "",
+  rate: "25",
   id: "",
   limit: 0,
 
@@ -173,21 +175,22 @@ Alpine.data("project", () => ({
 
   dropped(event) {
     this.over = false;
-    this.take([...event.dataTransfer.files]);
+    filesOf(event.dataTransfer).then((files) => this.take(files));
   },
 
   async take(files) {
-    for (const file of files) await this.upload(file, files.length === 1);
+    const all = arrivals(files);
+    for (const one of all) await this.upload(one, all.length === 1);
   },
 
   // XMLHttpRequest and not fetch: only it tells how much was sent.
-  upload(file, openWhenDone) {
-    const key = `${file.name}-${performance.now()}`;
+  upload({ name, body, numbered }, openWhenDone) {
+    const key = `${name}-${performance.now()}`;
     const request = new XMLHttpRequest();
-    this.uploads.push({ key, name: file.name, share: 0, text: size(file.size), problem: "", request });
+    this.uploads.push({ key, name, share: 0, text: size(body.size), problem: "", request });
     const upload = this.uploads[this.uploads.length - 1];
-    if (file.size > this.limit) {
-      upload.problem = `This file has ${size(file.size)}; at most ${this.limitText} are taken in. Cut it to the shots you need first.`;
+    if (body.size > this.limit) {
+      upload.problem = `This file has ${size(body.size)}; at most ${this.limitText} are taken in. Cut it to the shots you need first.`;
       return Promise.resolve();
     }
     return new Promise((resolve) => {
@@ -217,8 +220,9 @@ Alpine.data("project", () => ({
         else this.refresh();
         resolve();
       };
-      request.open("PUT", `/api/projects/${this.id}/clips?name=${encodeURIComponent(file.name)}`);
-      request.send(file);
+      const query = new URLSearchParams(numbered ? { name, rate: this.rate } : { name });
+      request.open("PUT", `/api/projects/${this.id}/clips?${query}`);
+      request.send(body);
     });
   },
 

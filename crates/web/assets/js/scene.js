@@ -1,6 +1,7 @@
 // The scene as the server evaluated it: what is drawn on each frame, and the artwork that it is made of.
 
 import { Artwork } from "./artwork.js";
+import { ClipFrames } from "./clip_frames.js";
 import { SceneWindows } from "./scene_windows.js";
 
 const AT_ONCE = 40; // Bitmaps that are made before what they belong to is shown; more would keep it waiting.
@@ -8,7 +9,8 @@ const AT_ONCE = 40; // Bitmaps that are made before what they belong to is shown
 export class Scene {
   // `changed` is called when it looks otherwise. `shift` is what a drag makes of one attachment.
   constructor(changed) {
-    Object.assign(this, { artwork: new Artwork(changed), windows: null, shift: null });
+    const clips = new ClipFrames(changed);
+    Object.assign(this, { artwork: new Artwork(changed), clips, windows: null, shift: null });
   }
 
   // `fetch` asks the server; `ratio` says how many pixels are seen for each of the film; `come` is told of each part.

@@ -37,7 +37,17 @@ function edges({ corners, closed }) {
   return [["in the middle", "middle"], ...on];
 }
 
-const CHOICES = { anchors, edges };
+// What is drawn is no choice; it can be given up for one.
+function outlines({ outline }) {
+  const all = [
+    ["ellipse", "ellipse"],
+    ["box", "box"],
+    ["rounded box", "rounded"],
+  ];
+  return outline.drawn ? [["as drawn", outline], ...all] : all;
+}
+
+const CHOICES = { anchors, edges, outlines };
 
 // Groups, rows and fields that this attachment has.
 export function groupsOf(one) {
@@ -46,7 +56,9 @@ export function groupsOf(one) {
   const groups = forms.attachments[one.kind]?.groups ?? [];
   return groups.filter(there).map((group) => ({
     ...group,
-    rows: group.rows.map((row) => ({ ...row, fields: row.fields.filter(there).map(filled) })),
+    rows: group.rows
+      .map((row) => ({ ...row, fields: row.fields.filter(there).map(filled) }))
+      .filter((row) => row.fields.length),
   }));
 }
 

@@ -2,15 +2,18 @@
 
 use std::collections::BTreeMap;
 
-use jampin_core::attachment::{Attachment, Axis, Blend, CoverShape, Font, Label, LineCourse, TransitionKind};
+use jampin_core::attachment::{Attachment, Axis, Blend, Font, Label, LineCourse, TransitionKind};
 use jampin_core::geometry::Size;
 use serde::Serialize;
 
+use super::covers::{cover, front};
 use super::easing_options;
 use super::field::{
-    Field, Group, Row, action, check, choice, choice_of, colour, frame, group, number, part, percent, row, text, whole,
+    Group, Row, action, as_it_moves, check, choice, choice_of, colour, frame, group, number, part, percent, row, text,
+    whole,
 };
-use super::prototypes::{self, edge, effects, glow, line_text, second, shadow, tint};
+use super::pictures::{film_clip, picture_facing, pictures_on_faces};
+use super::prototypes::{self, edge, glow, line_text, second, shadow, tint};
 
 /// The form of a kind.
 #[derive(Serialize)]
@@ -29,8 +32,16 @@ pub(super) fn all(size: Size) -> BTreeMap<&'static str, Form> {
         groups: limited(groups, prototypes),
     };
     let [facing, face] = prototypes::pictures();
-    let pictures = [limited(vec![picture_facing()], &facing), limited(vec![picture_on_face()], &face)].concat();
+    let pictures = [limited(vec![picture_facing()], &facing), limited(pictures_on_faces(), &face)].concat();
     let picture_groups = [pictures, limited(shown(true, true), &facing)].concat();
+    let [clip_facing, clip_face] = prototypes::clips();
+    let clips = [
+        limited(film_clip(), &clip_facing),
+        limited(vec![picture_facing()], &clip_facing),
+        limited(pictures_on_faces(), &clip_face),
+        limited(shown(true, true), &clip_facing),
+    ]
+    .concat();
     let with = |own: Vec<Group>, comes, blurs| [own, shown(comes, blurs)].concat();
     BTreeMap::from([
         ("label", form("Label", ["label", "labels"], with(label(), true, true), &prototypes::labels())),
@@ -44,6 +55,7 @@ pub(super) fn all(size: Size) -> BTreeMap<&'static str, Form> {
             ),
         ),
         ("picture", Form { name: "Picture", counted: ["picture", "pictures"], groups: picture_groups }),
+        ("clip", Form { name: "Film clip", counted: ["film clip", "film clips"], groups: clips }),
         ("flare", form("Flare", ["flare", "flares"], with(flare(), true, true), &prototypes::flares(size))),
         (
             "sparks",
@@ -89,18 +101,6 @@ const WAYS: [(&str, TransitionKind); 6] = [
     ("slides, above", TransitionKind::Top),
     ("slides, below", TransitionKind::Bottom),
 ];
-
-/// How it goes along with turn, growth and perspective of its subject.
-fn as_it_moves([turns, grows, tilts]: [&'static str; 3]) -> Row {
-    row(
-        "As it moves",
-        [
-            check(turns, "Turns with the subject", "turns"),
-            check(grows, "Grows with the subject", "grows"),
-            check(tilts, "Lies on the subject, in its perspective", "tilts"),
-        ],
-    )
-}
 
 fn label() -> Vec<Group> {
     let usual_box = Label::new().box_style;
@@ -182,6 +182,7 @@ fn label() -> Vec<Group> {
                 number("offset.y", "Offset down").unit("px").with("derived", true),
             ],
         ),
+        row("Turn", [number("turn", "Its own turn").unit("°").fixed()]),
         row(
             "Keeps",
             [
@@ -256,30 +257,6 @@ fn boundary() -> Vec<Group> {
         ),
     ];
     vec![group("Line", line), group("Drawn on and off", drawn), group("Text on it", words)]
-}
-
-/// Where it is and how large, in the unit that this makes of a number.
-fn picture(unit: fn(Field) -> Field) -> [Row; 3] {
-    let bare = |field: Field| unit(field).unit("");
-    let width = bare(number("size.0", "Width")).with("keepsShape", true).id("picture-width").fixed();
-    [
-        row("Size", [width, unit(number("size.1", "Height")).fixed()]),
-        row("Place", [bare(number("place.x", "Place across")).fixed(), unit(number("place.y", "Place down")).fixed()]),
-        row("Turn", [number("turn", "Its own turn").unit("°").fixed()]),
-    ]
-}
-
-fn picture_facing() -> Group {
-    let more = [
-        row("On the subject", [choice_of("place", "What of it sits on the subject", "anchors")]),
-        as_it_moves(["lies.facing.turns", "lies.facing.grows", "lies.facing.tilts"]),
-    ];
-    group("Facing the camera", picture(|field| field.unit("px")).into_iter().chain(more)).when("lies.facing")
-}
-
-fn picture_on_face() -> Group {
-    let percent = |field: Field| field.unit("%").with("factor", 100);
-    group("On the face of four corners", picture(percent)).when("lies.face")
 }
 
 fn flare() -> Vec<Group> {
@@ -359,51 +336,6 @@ fn sparks() -> Vec<Group> {
         row("Which", [whole("seed", "Number from which they are drawn").fixed()]),
     ];
     vec![group("Flight", flying), group("Looks", looks)]
-}
-
-fn cover() -> Vec<Group> {
-    let outlines = [("ellipse", CoverShape::Ellipse), ("box", CoverShape::Box), ("rounded box", CoverShape::Rounded)];
-    let rows = [
-        row(
-            "Effect",
-            [
-                choice("effect", "Effect", effects()).with("byKey", true).id("cover-effect"),
-                number("effect.blur", "Deviation of the blur").unit("px").when("effect.blur"),
-                whole("effect.mosaic", "Side of a square").unit("px").when("effect.mosaic"),
-                colour("effect.plain", "Colour of the cover").when("effect.plain"),
-            ],
-        ),
-        row("Outline", [choice("outline", "Outline", outlines)]),
-        row(
-            "Size",
-            [number("size.0", "Width").id("cover-width").fixed(), number("size.1", "Height").unit("px").fixed()],
-        ),
-        row("Place", [number("place.x", "Place across").fixed(), number("place.y", "Place down").unit("px").fixed()]),
-        row(
-            "Turn, soft edge",
-            [number("turn", "Its own turn").unit("°").fixed(), number("feather", "Softness of the edge").unit("px")],
-        ),
-        row("Covers", [check("inside_out", "Everything but what is inside", "all but the inside")]),
-        as_it_moves(["facing.turns", "facing.grows", "facing.tilts"]),
-    ];
-    vec![group("Cover", rows)]
-}
-
-fn front() -> Vec<Group> {
-    let rows = [
-        row("Moves", [check("rides", "Goes with the subject", "with the subject")]),
-        row("Edge", [number("feather", "Softness of the edge").unit("px soft")]),
-        row(
-            "Only where",
-            [
-                part("brightness", "Only what has a brightness", &prototypes::brightness()),
-                percent("brightness.from", "From this brightness"),
-                percent("brightness.to", "Up to this brightness"),
-            ],
-        ),
-        row("… fading over", [percent("brightness.softness", "Over how much brightness it comes in")]),
-    ];
-    vec![group("In front", rows)]
 }
 
 /// What all have. `comes`: it has an entrance and an exit; `blurs`: also blur from motion, which what shows the film's

@@ -40,6 +40,18 @@ pub(super) fn row(title: &'static str, fields: impl IntoIterator<Item = Field>) 
     Row { title, fields: fields.into_iter().collect() }
 }
 
+/// How it goes along with turn, growth and perspective of its subject.
+pub(super) fn as_it_moves([turns, grows, tilts]: [&'static str; 3]) -> Row {
+    row(
+        "As it moves",
+        [
+            check(turns, "Turns with the subject", "turns"),
+            check(grows, "Grows with the subject", "grows"),
+            check(tilts, "Lies on the subject, in its perspective", "tilts"),
+        ],
+    )
+}
+
 impl Group {
     pub fn when(self, address: &'static str) -> Self {
         Self { when: Some(address), ..self }

@@ -2,12 +2,16 @@
 //! core; the page knows none of its own.
 
 mod attachments;
+mod covers;
 mod field;
+mod pictures;
 mod prototypes;
 mod steps;
 
 use actix_web::{HttpResponse, get, web};
-use jampin_core::attachment::{Blend, Boundary, Cover, Label, Show, Sparks, Transition, TransitionKind};
+use jampin_core::attachment::{
+    Blend, Boundary, ColourKey, Cover, Flare, Label, Show, Sparks, Transition, TransitionKind,
+};
 use jampin_core::geometry::Size;
 use jampin_core::path::Easing;
 use jampin_core::pin::{MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE};
@@ -15,8 +19,10 @@ use jampin_core::track::SampleState;
 use serde_json::{Value, json};
 use uuid::Uuid;
 
+use crate::covers::behind;
 use crate::error::ApiError;
 use crate::loading::load;
+use crate::pictures::USUAL_SHARE;
 use crate::state::AppState;
 
 /// Everything that the page has to know of settings, for the picture of a shot.
@@ -36,8 +42,8 @@ pub(crate) async fn shot_forms(state: web::Data<AppState>, id: web::Path<Uuid>) 
 /// What things are like before anybody has set anything.
 fn fresh(size: Size) -> Value {
     let show = |show: Show| json!(show);
-    // Behind all that hangs there, as it is the picture that it changes; in front of all that, as it hides it.
-    let (behind, before) = (Show { order: -10, ..Show::default() }, Show { order: 10, ..Show::default() });
+    // In front of all that hangs there, as it hides it.
+    let before = Show { order: 10, ..Show::default() };
     let flares_up = Transition { kind: TransitionKind::Fade, frames: 4, easing: Easing::IN_OUT };
     let shines = Show { blend: Blend::Screen, enters: flares_up, leaves: flares_up, ..Show::default() };
     let with = |mut settings: Value, of: Show| {
@@ -46,11 +52,15 @@ fn fresh(size: Size) -> Value {
     };
     json!({
         "label": Label::for_picture(size),
-        "cover": with(json!(Cover::over(1.0, 1.0)), behind),
+        "cover": with(json!(Cover::over(1.0, 1.0)), behind()),
+        "cover_looks": Cover::looks(size),
         "cover_of_pattern": Cover::OF_PATTERN,
         "front": with(json!({ "feather": 1.0 }), before),
         "front_brightness": prototypes::brightness(),
         "boundary": Boundary::through(Vec::new(), true),
+        "picture_share": USUAL_SHARE,
+        "colour_key": ColourKey::default(),
+        "flare_looks": Flare::looks(size),
         "flare": with(json!({}), shines),
         "sparks": with(json!(Sparks::for_picture(size)), Show { blend: Blend::Add, ..Show::default() }),
     })

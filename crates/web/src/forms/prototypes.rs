@@ -1,8 +1,9 @@
 //! An attachment of each kind with all that it can have: its numbers are asked for their limits.
 
 use jampin_core::attachment::{
-    Attachment, AttachmentKind, Boundary, BoxStyle, Brightness, Corner, Cover, CoverEffect, Edge, Flare,
-    ForegroundMatte, Glow, Label, Orientation, Picture, PictureMount, Placement, Second, Shadow, Sparks, Tint,
+    Attachment, AttachmentKind, Boundary, BoxStyle, Brightness, ClipEnd, ColourKey, Corner, Cover, CoverEffect, Edge,
+    FilmClip, Flare, ForegroundMatte, Glow, Label, Orientation, Picture, PictureMount, Placement, Second, Shadow,
+    Sparks, Streak, Tint,
 };
 use jampin_core::geometry::{Point, Size};
 use jampin_core::time::Frame;
@@ -37,11 +38,13 @@ pub(super) fn brightness() -> Brightness {
     Brightness { from: 0.0, to: 0.35, softness: 0.1 }
 }
 
-pub(super) fn effects() -> [(&'static str, CoverEffect); 3] {
+pub(super) fn effects() -> [(&'static str, CoverEffect); 5] {
     [
         ("blur", CoverEffect::Blur(12.0)),
         ("mosaic", CoverEffect::Mosaic(16)),
         ("plain colour", CoverEffect::Plain("#202428".into())),
+        ("directional blur", CoverEffect::Streak(Streak { length: 40.0, angle: 0.0 })),
+        ("less colour", CoverEffect::Saturation(0.15)),
     ]
 }
 
@@ -73,6 +76,19 @@ pub(super) fn pictures() -> [Vec<Attachment>; 2] {
     };
     let corners = [1, 2, 3, 4].map(|n| Corner::Pin(Uuid::from_u128(n)));
     [on(PictureMount::Facing(Orientation::default())), on(PictureMount::Face(corners))]
+}
+
+/// Facing the camera, then on a face.
+pub(super) fn clips() -> [Vec<Attachment>; 2] {
+    pictures().map(|hung| {
+        let clip = |one: Attachment| {
+            let AttachmentKind::Picture(picture) = one.kind else { return None };
+            let (begins, at_end, key) = (Frame(0), ClipEnd::Again, Some(ColourKey::default()));
+            let clip = FilmClip { picture, frames: 100, alpha: false, begins, speed: 1.0, at_end, key };
+            Some(attachment(AttachmentKind::FilmClip(Box::new(clip))))
+        };
+        hung.into_iter().filter_map(clip).collect()
+    })
 }
 
 pub(super) fn flares(size: Size) -> Vec<Attachment> {

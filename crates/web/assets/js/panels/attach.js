@@ -4,7 +4,14 @@ import { call } from "../api.js";
 import { cornerId } from "../boundary.js";
 import { copy } from "../copy.js";
 import { bringIn } from "../pictures.js";
-import { countedName, easing, kindName } from "../settings.js";
+import { countedName, easing, forms, kindName } from "../settings.js";
+
+// What a cover does, in a word.
+const EFFECTS = { streak: "directional blur", saturation: "less colour" };
+const effectName = (effect) => {
+  const [key] = Object.keys(effect);
+  return EFFECTS[key] ?? key;
+};
 
 Alpine.data("attachPanel", () => ({
   get attachText() {
@@ -24,15 +31,9 @@ Alpine.data("attachPanel", () => ({
     const text = {
       label: () => one.text ?? this.subject.name,
       boundary: () => `${one.corners.length} corners, ${one.closed ? "closed" : "open"}`,
-      cover: () => Object.keys(one.effect)[0],
+      cover: () => `${one.inside_out ? "all but it, " : ""}${effectName(one.effect)}`,
     }[one.kind]?.();
     return text ? `${kindName(one.kind)}: ${text}` : kindName(one.kind);
-  },
-  get isFlare() {
-    return this.attached?.kind === "flare";
-  },
-  get isFace() {
-    return Boolean(this.attached?.lies?.face);
   },
   nothing: [],
   switchAttachment(id, on) {
@@ -78,21 +79,62 @@ Alpine.data("attachPanel", () => ({
     });
     if (hung) this.openId = hung.attachment;
   },
-  // The corner that was the second becomes the first: the picture turns by a quarter on its face.
+  // The other films of the project, to hang one on the subject.
+  films: [],
+  async loadFilms() {
+    const { clips } = await call("GET", `/api/projects/${this.project}`).catch(() => ({ clips: [] }));
+    this.films = clips.filter((clip) => clip.state === "ready" && clip.id !== this.clip.id);
+  },
+  get filmNames() {
+    return this.films.map((film) => film.name);
+  },
+  async filmPicked(name) {
+    const film = this.films.find((one) => one.name === name);
+    if (!film || !this.subject) return;
+    const body = { frame: this.frame, clip: film.id };
+    const hung = await this.send("POST", `/subjects/${this.subject.id}/clips`, body);
+    if (hung) this.openAttachment(hung.attachment);
+  },
+  // The corner that was the second becomes the first: it turns by a quarter on its face.
   quarterTurn() {
-    const { lies, ...rest } = copy(this.attached);
-    this.put({ ...rest, lies: { face: [...lies.face.slice(1), lies.face[0]] } }, "Turn the picture by a quarter");
+    const one = copy(this.attached);
+    const { lies } = one;
+    const turned = ([first, ...others]) => [...others, first];
+    if (lies.face) lies.face = turned(lies.face);
+    else {
+      const drawn = lies.drawn ?? lies;
+      drawn.corners = turned(drawn.corners);
+    }
+    this.put(one, `Turn the ${this.attachedName.toLowerCase()} by a quarter`);
+  },
+  get layText() {
+    return this.isLying ? "Lay elsewhere" : "Lay on a face";
+  },
+  get canLie() {
+    return ["label", "picture", "clip"].includes(this.attached?.kind);
   },
 
-  get flareLookNames() {
-    return this.flareLooks.map((look) => look.name);
+  // Looks that the open one could begin with.
+  get beginnings() {
+    const { kind } = this.attached ?? {};
+    return { flare: forms.fresh.flare_looks, cover: forms.fresh.cover_looks }[kind] ?? [];
   },
-  // Another look keeps where it is and how strong.
-  flareLooked(name) {
-    const look = this.flareLooks.find((one) => one.name === name);
+  get beginningNames() {
+    return this.beginnings.map((look) => look.name);
+  },
+  // It stays where it is; of a flare also when it fades.
+  begunWith(name) {
+    const look = copy(this.beginnings.find((one) => one.name === name) ?? null);
     if (!look) return;
-    const { place, fades_below, ...rest } = copy(this.attached);
-    this.put({ ...rest, ...copy(look.flare), place, fades_below }, `Flare: ${name}`);
+    const one = copy(this.attached);
+    const { place, fades_below } = one;
+    if (look.flare) Object.assign(one, look.flare, { place, fades_below });
+    else {
+      const { effect, blend, opacity } = look;
+      one.effect = effect;
+      Object.assign(one.show, { blend, opacity });
+    }
+    this.put(one, `${this.attachedName}: ${name}`);
   },
 
   // It is drawn from the corner after the first.
@@ -111,7 +153,7 @@ Alpine.data("attachPanel", () => ({
     const picture = "Remove it and bring the picture in again.";
     const again = this.isBoundary
       ? "Link it anew."
-      : this.isFace
+      : this.isLying
         ? picture
         : "Remove it and hang it on the line again.";
     return `${count} gone, so it is not shown. ${again}`;

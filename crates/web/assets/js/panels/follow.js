@@ -4,6 +4,8 @@ import { counted, percent, WORK } from "../follow.js";
 import { STEPS } from "../losses.js";
 import { timeLeft } from "../time_left.js";
 
+const ordinal = (n) => `${n}${{ 1: "st", 2: "nd", 3: "rd" }[n > 20 ? n % 10 : n] ?? "th"}`;
+
 Alpine.data("followPanel", () => ({
   get threshold() {
     const least = this.pin?.stop_below ?? null;
@@ -63,6 +65,16 @@ Alpine.data("followPanel", () => ({
   },
   get followClass() {
     return this.track && this.track.count() > 1 ? "" : "act";
+  },
+  // Only some frames are looked at; in a range that was chosen, only there.
+  everyTyped(field) {
+    const every = Math.min(25, Math.max(1, Math.round(Number(field.value)) || 1));
+    field.value = this.every = every;
+    if (every > 1) this.say(`Follow (F) now looks at every ${ordinal(every)} frame only, and fills in the rest.`);
+  },
+  get everyText() {
+    if (this.every === 1) return "frame";
+    return this.chosen ? "frames, of the chosen range" : "frames: a quick look";
   },
   placeTyped(axis, text) {
     const value = Number(text);

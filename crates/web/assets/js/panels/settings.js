@@ -1,8 +1,9 @@
 // The settings of the attachment that is open: fields as the server has them, each change one edit.
 import Alpine from "../../vendor/alpine-csp.esm.js";
 import { call } from "../api.js";
+import { edgeColour } from "../colour_key.js";
 import { copy } from "../copy.js";
-import { get, groupsOf, isKeyable, kindName, same, steps } from "../settings.js";
+import { forms, get, groupsOf, isKeyable, kindName, same, steps } from "../settings.js";
 
 function set(into, path, value) {
   const all = steps(path);
@@ -118,6 +119,20 @@ Alpine.data("settingsPanel", () => ({
     this.say(
       `The shutter was open for ${degrees}° of a frame, as ${frames} comparisons of fast frames with slow ones show.`,
     );
+  },
+  // The background's colour as the edge of the clip's first picture has it.
+  async keyFromEdge() {
+    const { id, picture } = this.attached;
+    const image = Object.assign(new Image(), { src: `/clips/${picture}/frames/0.jpg` });
+    await image.decode();
+    const { naturalWidth: width, naturalHeight: height } = image;
+    const context = new OffscreenCanvas(width, height).getContext("2d");
+    context.drawImage(image, 0, 0);
+    const colour = edgeColour(context.getImageData(0, 0, width, height));
+    if (this.attached?.id !== id) return;
+    const one = copy(this.attached);
+    one.key = { ...(one.key ?? forms.fresh.colour_key), colour };
+    this.put(one, "Background taken out");
   },
   beginOpen(details, open) {
     details.open = open;

@@ -1,5 +1,7 @@
 //! Films of every awkward kind: each opens rightly or says clearly why not.
 
+mod numbered;
+
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
 use std::time::Duration;
