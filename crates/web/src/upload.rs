@@ -202,12 +202,20 @@ fn look_at(
 
 /// In the place of the archive.
 fn make_film(library: &Library, original: &Path, pictures: &Pictures) -> Result<Vec<String>, MediaError> {
-    // Beside the archive there are the pictures, then beside them the film.
-    let bytes = original.metadata().map_err(MediaError::io("looking at what came in"))?.len();
-    library.make_sure_of_room(2 * bytes)?;
     let archive = original.with_file_name("archive");
     std::fs::rename(original, &archive).map_err(MediaError::io("making room for a film"))?;
-    assemble(&library.tools, &archive, pictures.rate, pictures.limit, original)
+    let room = |bytes: u64| {
+        let limit = 2 * pictures.limit;
+        if bytes > limit {
+            return Err(MediaError::Limit(format!(
+                "Unpacked these pictures take {:.1} GB; at most {:.1} GB are taken in. Bring the shot in pieces.",
+                bytes as f64 / 2e9,
+                limit as f64 / 2e9
+            )));
+        }
+        library.make_sure_of_room(bytes)
+    };
+    assemble(&library.tools, &archive, pictures.rate, &room, original)
 }
 
 /// The name as shown: without folders or control characters, not too long. Never used as a path.

@@ -44,10 +44,23 @@ impl Packing {
     }
 }
 
+/// Bytes of what is in an archive, as it says itself.
+pub(super) fn unpacked_size(archive: &Path, packing: Packing) -> Result<u64, MediaError> {
+    let file = File::open(archive).map_err(MediaError::io("opening what came in"))?;
+    if packing == Packing::Tar {
+        return Ok(file.metadata().map_err(MediaError::io("looking at what came in"))?.len());
+    }
+    let mut zip = zip::ZipArchive::new(BufReader::new(file)).map_err(|error| broken(&error))?;
+    let count = zip.len();
+    let size = |i: usize| zip.by_index_raw(i).map(|entry| entry.size());
+    let sizes: Result<Vec<u64>, _> = (0..count).map(size).collect();
+    Ok(sizes.map_err(|error| broken(&error))?.into_iter().fold(0, u64::saturating_add))
+}
+
 /// Takes the pictures out into `folder`, under names of our own: at most `limit` bytes of them.
 pub(super) fn unpack(archive: &Path, packing: Packing, folder: &Path, limit: u64) -> Result<Vec<Unpacked>, MediaError> {
     let file = BufReader::new(File::open(archive).map_err(MediaError::io("opening what came in"))?);
-    let mut unpacking = Unpacking { folder, left: limit, limit, taken: Vec::new() };
+    let mut unpacking = Unpacking { folder, left: limit, taken: Vec::new() };
     match packing {
         Packing::Zip => {
             let mut zip = zip::ZipArchive::new(file).map_err(|error| broken(&error))?;
@@ -74,7 +87,6 @@ pub(super) fn unpack(archive: &Path, packing: Packing, folder: &Path, limit: u64
 struct Unpacking<'f> {
     folder: &'f Path,
     left: u64,
-    limit: u64,
     taken: Vec<Unpacked>,
 }
 
@@ -94,12 +106,10 @@ impl Unpacking<'_> {
             }
             _ => MediaError::io("writing a picture")(error),
         })?;
-        self.left = self.left.checked_sub(bytes).ok_or_else(|| {
-            let gigabytes = self.limit as f64 / 1e9;
-            MediaError::Limit(format!(
-                "Unpacked these pictures take more than {gigabytes:.1} GB. Bring the shot in pieces."
-            ))
-        })?;
+        self.left = self
+            .left
+            .checked_sub(bytes)
+            .ok_or_else(|| MediaError::BadInput("There is more in this archive than it says. Make it again.".into()))?;
         self.taken.push(Unpacked { name: name.to_owned(), path });
         Ok(())
     }

@@ -11,7 +11,7 @@ use jampin_core::time::Rational;
 use crate::child::{Watch, with_progress};
 use crate::tools::Tools;
 use crate::{Cancel, MediaError};
-use archive::{Packing, Unpacked, unpack};
+use archive::{Packing, Unpacked, unpack, unpacked_size};
 use numbers::Order;
 
 /// Whether a file is one of those that numbered pictures come in: a ZIP or a tar archive.
@@ -20,23 +20,26 @@ pub fn holds_pictures(path: &Path) -> Result<bool, MediaError> {
 }
 
 /// Makes a film of the numbered pictures in an archive, `rate` of them a second. The archive is removed on the way, so
-/// that they need room only twice. `limit`: bytes that they may take.
+/// that they need room only twice: `room` is asked for all of it, as much as the archive says that there is.
 ///
 /// Answers with what a person should know of them, in sentences.
 pub fn assemble(
     tools: &Tools,
     archive: &Path,
     rate: Rational,
-    limit: u64,
+    room: &dyn Fn(u64) -> Result<(), MediaError>,
     film: &Path,
 ) -> Result<Vec<String>, MediaError> {
     let packing =
         Packing::of(archive)?.ok_or_else(|| MediaError::BadInput("This is no ZIP and no tar file.".into()))?;
+    let size = unpacked_size(archive, packing)?;
+    // Beside the pictures the film is written, as large as they are.
+    room(size.saturating_mul(2))?;
     let (loose, ordered) = (archive.with_extension("loose"), archive.with_extension("ordered"));
     for folder in [&loose, &ordered] {
         std::fs::create_dir_all(folder).map_err(MediaError::io("making room for pictures"))?;
     }
-    let made = unpack(archive, packing, &loose, limit).and_then(|pictures| {
+    let made = unpack(archive, packing, &loose, size).and_then(|pictures| {
         std::fs::remove_file(archive).map_err(MediaError::io("removing the archive"))?;
         let kind = same_kind(&pictures)?;
         let order = Order::of(&pictures.iter().map(|picture| picture.name.clone()).collect::<Vec<_>>())?;
@@ -124,4 +127,29 @@ fn join_pictures(tools: &Tools, folder: &Path, kind: Kind, rate: Rational, film:
     command.args(["-c", "copy", "-progress", "pipe:1", "-f", "mov"]).writes(film);
     let watch = Watch { quiet: tools.limits.quiet, cancel: Cancel::default() };
     with_progress(command, watch, &mut |_| {})
+}
+
+#[cfg(test)]
+mod tests {
+    use jampin_testkit::{Dice, changed_bytes, inputs, make_film};
+
+    use super::*;
+
+    #[test]
+    fn no_head_of_a_picture_makes_it_panic() {
+        let dir = tempfile::tempdir().unwrap();
+        let mut dice = Dice(9);
+        for ending in ["png", "jpg", "tif"] {
+            let name = format!("good.{ending}");
+            let good = make_film(dir.path(), &name, "-f lavfi -i testsrc2=size=48x32 -frames:v 1 -update 1 -f image2");
+            let good = std::fs::read(good).unwrap();
+            let path = dir.path().join(format!("changed.{ending}"));
+            let mut refused = 0;
+            for _ in 0..inputs(200) {
+                std::fs::write(&path, changed_bytes(&mut dice, &good)).unwrap();
+                refused += u32::from(kind_of(&Unpacked { name: name.clone(), path: path.clone() }).is_err());
+            }
+            assert!(refused > 0, "{ending}: what was changed is seen");
+        }
+    }
 }

@@ -11,7 +11,9 @@ use zip::write::{SimpleFileOptions, ZipWriter};
 
 use super::open;
 
-const LIMIT: u64 = 1 << 30;
+/// A disk with this much room.
+type Room = u64;
+const PLENTY: Room = 1 << 40;
 
 /// Pictures as ffmpeg writes them, eight of them, from number 101 on.
 fn pictures(folder: &Path, ending: &str, pixels: &str) -> Vec<PathBuf> {
@@ -48,11 +50,12 @@ fn tarred(pictures: &[PathBuf], to: &Path) {
     tar.finish().unwrap();
 }
 
-fn taken_in(archive: &Path, rate: &str, limit: u64) -> Result<(ClipFolder, ClipInfo, Prepared), MediaError> {
+fn taken_in(archive: &Path, rate: &str, room: Room) -> Result<(ClipFolder, ClipInfo, Prepared), MediaError> {
     let folder = ClipFolder::new(archive.parent().unwrap().join("clip"));
     fs::create_dir_all(folder.path()).unwrap();
     assert!(holds_pictures(archive)?);
-    let notes = assemble(&Tools::default(), archive, Rational::rate(rate).unwrap(), limit, &folder.original())?;
+    let has_room = |bytes: u64| if bytes <= room { Ok(()) } else { Err(MediaError::Full) };
+    let notes = assemble(&Tools::default(), archive, Rational::rate(rate).unwrap(), &has_room, &folder.original())?;
     assert!(!archive.exists(), "the archive is not kept");
     let (info, prepared) = open(&folder)?;
     Ok((folder, ClipInfo { notes, ..info }, prepared))
@@ -75,7 +78,7 @@ fn pictures_of_every_kind_become_a_film_without_loss() {
         } else {
             tarred(&pictures, &archive)
         }
-        let (folder, info, prepared) = taken_in(&archive, "23.976", LIMIT).unwrap();
+        let (folder, info, prepared) = taken_in(&archive, "23.976", PLENTY).unwrap();
         assert_eq!((prepared.table.len(), info.bits), (8, bits), "{ending} {pixels}");
         assert_eq!(info.rate, Rational { num: 24000, den: 1001 });
         let seconds = prepared.table.times[7] as f64 * prepared.table.time_base.as_f64();
@@ -105,7 +108,7 @@ fn a_missing_picture_is_said_and_the_one_before_stands_in() {
     pictures.drain(2..4);
     let archive = dir.path().join("archive");
     zipped(&pictures, &archive);
-    let (folder, info, prepared) = taken_in(&archive, "25", LIMIT).unwrap();
+    let (folder, info, prepared) = taken_in(&archive, "25", PLENTY).unwrap();
     assert_eq!(prepared.table.len(), 8);
     assert_eq!(info.remarks()[1], "Missing pictures: 103 to 104. The one before is shown in their place.");
     let shown = |n| bytes(&folder.preview(Frame(n)));
@@ -117,27 +120,27 @@ fn what_makes_no_film_is_refused_and_nothing_remains() {
     let dir = tempfile::tempdir().unwrap();
     let good = pictures(dir.path(), "png", "rgb24");
     let archive = dir.path().join("archive");
-    let refusal = |pictures: &[PathBuf], limit| {
+    let refusal = |pictures: &[PathBuf], room| {
         zipped(pictures, &archive);
-        let error = taken_in(&archive, "25", limit).unwrap_err();
+        let error = taken_in(&archive, "25", room).unwrap_err();
         let _ = fs::remove_file(&archive);
         for left in ["archive.loose", "archive.ordered"] {
             assert!(!dir.path().join(left).exists(), "{left}");
         }
         error.to_string()
     };
-    assert!(refusal(&good[..1], LIMIT).contains("at least two"));
-    assert!(refusal(&[], LIMIT).contains("no PNG, JPEG or TIFF"));
-    assert!(refusal(&good, 1000).contains("more than"));
+    assert!(refusal(&good[..1], PLENTY).contains("at least two"));
+    assert!(refusal(&[], PLENTY).contains("no PNG, JPEG or TIFF"));
+    assert!(refusal(&good, 1000).contains("disk of the server is full"));
     let small = make_film(dir.path(), "yard_0109.png", "-f lavfi -i testsrc2=size=64x64 -frames:v 1 -f image2");
-    assert!(refusal(&[&good[..], &[small]].concat(), LIMIT).contains("“shot/yard_0109.png” is a PNG of 64 x 64"));
+    assert!(refusal(&[&good[..], &[small]].concat(), PLENTY).contains("“shot/yard_0109.png” is a PNG of 64 x 64"));
     fs::write(dir.path().join("yard_0110.png"), b"no picture at all").unwrap();
     let torn = [good[0].clone(), dir.path().join("yard_0110.png")];
-    assert!(refusal(&torn, LIMIT).contains("cannot be read as a PNG"));
+    assert!(refusal(&torn, PLENTY).contains("cannot be read as a PNG"));
     // Cut off in the middle.
     zipped(&good, &archive);
     let whole = bytes(&archive);
     fs::write(&archive, &whole[..whole.len() / 2]).unwrap();
-    let error = taken_in(&archive, "25", LIMIT).unwrap_err();
+    let error = taken_in(&archive, "25", PLENTY).unwrap_err();
     assert!(error.to_string().contains("damaged or cut off"), "{error}");
 }
