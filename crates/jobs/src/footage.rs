@@ -10,7 +10,7 @@ use jampin_core::scene::Scene;
 use jampin_core::time::Frame;
 use jampin_media::{Cancel, ClipInfo, FrameReader, FrameTable, Layout, MediaError, RawFrame, Tools};
 use jampin_render::{ClipFrames, ClipPicture, Pictures};
-use jampin_store::Store;
+use jampin_store::{Store, StoreError};
 use uuid::Uuid;
 
 use crate::{Library, TaskError};
@@ -46,7 +46,11 @@ impl Footage {
             if clips.contains_key(&id) {
                 continue;
             }
-            let Ok(clip) = store.clip(id).await else { continue };
+            let clip = match store.clip(id).await {
+                Ok(clip) => clip,
+                Err(StoreError::NotFound(_)) => continue,
+                Err(error) => return Err(error.into()),
+            };
             let (info, table) = (serde_json::from_value(clip.info)?, serde_json::from_value(clip.frames)?);
             clips.insert(id, ClipFile { path: library.clip(id).original(), info, table });
         }

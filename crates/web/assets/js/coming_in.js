@@ -2,6 +2,7 @@
 import { tar } from "./tar.js";
 
 const PICTURE = /\.(png|jpe?g|tiff?)$/i;
+const PACKED = /\.(zip|tar)$/i;
 const NUMBER = /\d+(?=\D*$)/;
 
 // Files, also those in dropped folders.
@@ -30,22 +31,13 @@ const shotOf = ({ name, webkitRelativePath: path }) => (path || name).replace(/\
 // Each with a name, what is sent, and whether a rate has to be said with it. A single picture is one that has no
 // others: the server says what to do.
 export function arrivals(files) {
-  const shots = new Map();
-  const single = [];
-  for (const file of files) {
-    if (PICTURE.test(file.name)) shots.set(shotOf(file), [...(shots.get(shotOf(file)) ?? []), file]);
-    else if (!file.name.startsWith("."))
-      single.push({ name: file.name, body: file, numbered: /\.(zip|tar)$/i.test(file.name) });
-  }
-  const together = [...shots].map(([shot, pictures]) => ({
-    name: `${
-      shot
-        .split("/")
-        .at(-1)
-        .replace(/[\s._-]+$/, "") || "Pictures"
-    }.tar`,
-    body: tar(pictures),
-    numbered: true,
-  }));
-  return [...single, ...together];
+  const shown = files.filter((file) => !file.name.startsWith("."));
+  const isPicture = (file) => PICTURE.test(file.name);
+  const single = shown.filter((file) => !isPicture(file));
+  const alone = single.map((file) => ({ name: file.name, body: file, numbered: PACKED.test(file.name) }));
+  const together = [...Map.groupBy(shown.filter(isPicture), shotOf)].map(([shot, pictures]) => {
+    const name = shot.split("/").at(-1).replace(/[\s._-]+$/, "");
+    return { name: `${name || "Pictures"}.tar`, body: tar(pictures), numbered: true };
+  });
+  return [...alone, ...together];
 }
