@@ -36,7 +36,10 @@ export function arrivals(files) {
   const single = shown.filter((file) => !isPicture(file));
   const alone = single.map((file) => ({ name: file.name, body: file, numbered: PACKED.test(file.name) }));
   const together = [...Map.groupBy(shown.filter(isPicture), shotOf)].map(([shot, pictures]) => {
-    const name = shot.split("/").at(-1).replace(/[\s._-]+$/, "");
+    const name = shot
+      .split("/")
+      .at(-1)
+      .replace(/[\s._-]+$/, "");
     return { name: `${name || "Pictures"}.tar`, body: tar(pictures), numbered: true };
   });
   return [...alone, ...together];
