@@ -4,16 +4,17 @@ use std::path::Path;
 
 use anyhow::Context;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use jampin_core::area::{AreaEnd, AreaTask, solve_area};
+use jampin_core::area::{AreaEnd, AreaTask};
 use jampin_core::follow::shot_part;
 use jampin_core::formats::{AreaRequest, FrameCount, NamedTrack, PinFile, PinRequest, samples_csv};
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource, Scene};
 use jampin_core::matching::{NEIGHBOURHOOD, choose_pattern, choose_search};
 use jampin_core::pin::Pin;
-use jampin_core::solve::{Film as Seen, Solution, Unwatched, solve};
+use jampin_core::solve::{Film as Seen, Solution};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, Track};
+use jampin_jobs::{solve_stored, solve_stored_area};
 use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Leave, MediaError, Prepared, StoredPlanes, Tools, WhenMissing, prepare,
     prepare_colour, probe,
@@ -167,7 +168,7 @@ impl Film {
         let track: Track = guides.collect();
         let mut sources: Vec<StoredPlanes> = (0..threads).map(|_| planes.another()).collect();
         let view = Seen { scene: &self.scene, part: shot_part(self.known, &self.cuts, request.frame) };
-        match solve(&mut sources, view, &pin, &track, part, &Unwatched)? {
+        match solve_stored(&mut sources, view, &pin, &track, part)? {
             Solution::Solved(track) => Ok(track),
             Solution::Stopped => unreachable!("nobody says stop"),
             Solution::FlatPattern(frame) => Err(MediaError::BadInput(format!(
@@ -180,7 +181,7 @@ impl Film {
     /// The samples of every point of an area's outline, each under a name of its own.
     fn solve_area(&self, name: &str, area: &AreaTask, range: FrameRange) -> Result<Vec<(String, Track)>, MediaError> {
         let part = shot_part(range, &self.cuts, area.frame);
-        let solution = match solve_area(&mut self.planes(), area, part, &mut ())? {
+        let solution = match solve_stored_area(&mut self.planes(), area, part)? {
             AreaEnd::Solved(solution) => solution,
             AreaEnd::Stopped => unreachable!("nobody says stop"),
             AreaEnd::Flat => {
