@@ -10,6 +10,7 @@ use jampin_core::evaluate::face_to_lie_on;
 use jampin_core::geometry::Point;
 use jampin_core::time::Frame;
 use serde::Deserialize;
+use serde_json::json;
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
@@ -117,6 +118,20 @@ pub(crate) async fn lay(
     let edit = Edit::PutAttachment { subject, attachment: laid, index: None };
     let title = format!("Lay the {} on a face", attachment.kind.name());
     Ok(HttpResponse::Ok().json(state.edit(id, revision, &title, &edit).await?))
+}
+
+/// Puts something new on a subject. Answers with the revision and what was made.
+pub(crate) async fn put_new(
+    state: &AppState,
+    (shot, revision): (Uuid, i64),
+    subject: Uuid,
+    attachment: Attachment,
+    title: &str,
+) -> Result<HttpResponse, ApiError> {
+    let made = attachment.id;
+    let edit = Edit::PutAttachment { subject, attachment, index: None };
+    let edited = state.edit(shot, revision, title, &edit).await?;
+    Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "attachment": made })))
 }
 
 pub(crate) fn find(shot: &Shot, which: Uuid) -> Result<(Uuid, &Attachment), ApiError> {

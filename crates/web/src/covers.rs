@@ -2,13 +2,12 @@
 
 use actix_web::{HttpResponse, post, web};
 use jampin_core::attachment::{Attachment, AttachmentKind, Cover, Show};
-use jampin_core::edit::Edit;
 use jampin_core::geometry::Point;
 use jampin_core::time::Frame;
 use serde::Deserialize;
-use serde_json::json;
 use uuid::Uuid;
 
+use crate::attachments::put_new;
 use crate::error::{ApiError, sentence};
 use crate::loading::load;
 use crate::paths::subject_of;
@@ -47,8 +46,6 @@ pub(crate) async fn cover(
     let kind = AttachmentKind::Cover(Cover { inside_out, ..cover });
     let attachment = Attachment { show: behind(), ..Attachment::new(Uuid::new_v4(), kind) };
     attachment.check().map_err(|problem| ApiError::Unusable(sentence(&problem.to_string())))?;
-    let (made, title) = (attachment.id, if inside_out { "Everything but it" } else { "Cover" });
-    let edit = Edit::PutAttachment { subject: which, attachment, index: None };
-    let edited = state.edit(id, revision, title, &edit).await?;
-    Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "attachment": made })))
+    let title = if inside_out { "Everything but it" } else { "Cover" };
+    put_new(&state, (id, revision), which, attachment, title).await
 }

@@ -2,19 +2,21 @@
 
 use actix_web::{HttpResponse, post, web};
 use jampin_core::attachment::{Attachment, AttachmentKind, ClipEnd, FilmClip, Picture, Show, Transition};
-use jampin_core::edit::Edit;
 use jampin_core::geometry::Point;
 use jampin_core::time::Frame;
 use jampin_media::{ClipInfo, FrameTable};
 use serde::Deserialize;
-use serde_json::json;
 use uuid::Uuid;
 
+use crate::attachments::put_new;
 use crate::error::ApiError;
 use crate::loading::load;
 use crate::paths::subject_of;
 use crate::pictures::mount_on;
 use crate::state::AppState;
+
+/// Rates that differ by less go together frame by frame: 24 and 23.976 do.
+const SAME_RATE: f64 = 0.002;
 
 #[derive(Deserialize)]
 pub(crate) struct HangRequest {
@@ -45,7 +47,7 @@ pub(crate) async fn hang(
     let picture = Picture { picture: clip, pixels, mount, place: Point::default(), size, rotation: 0.0 };
     // As fast as it was filmed.
     let speed = info.rate.as_f64() / loaded.info.rate.as_f64();
-    let speed = if (speed - 1.0).abs() < 0.002 { 1.0 } else { (speed * 1e4).round() / 1e4 };
+    let speed = if (speed - 1.0).abs() < SAME_RATE { 1.0 } else { (speed * 1e4).round() / 1e4 };
     let hung = FilmClip {
         picture,
         frames: table.len(),
@@ -59,9 +61,6 @@ pub(crate) async fn hang(
     let show = Show { enters: at_once, leaves: at_once, ..Show::default() };
     let kind = AttachmentKind::FilmClip(Box::new(hung));
     let attachment = Attachment { show, ..Attachment::new(Uuid::new_v4(), kind) };
-    let made = attachment.id;
     let title = format!("Film clip {} on {}", film.name, subject.name);
-    let edit = Edit::PutAttachment { subject: which, attachment, index: None };
-    let edited = state.edit(id, revision, &title, &edit).await?;
-    Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "attachment": made })))
+    put_new(&state, (id, revision), which, attachment, &title).await
 }

@@ -5,16 +5,15 @@ use actix_web::{HttpResponse, get, post, put, web};
 use jampin_core::attachment::{Attachment, AttachmentKind};
 use jampin_core::attachment::{Corner, Orientation, Picture, PictureMount};
 use jampin_core::document::{Area, Subject};
-use jampin_core::edit::Edit;
 use jampin_core::evaluate::{face_of_area, face_of_pins};
 use jampin_core::geometry::{Point, Size};
 use jampin_core::time::Frame;
 use jampin_jobs::keep_picture;
 use jampin_store::Picture as StoredPicture;
 use serde::Deserialize;
-use serde_json::json;
 use uuid::Uuid;
 
+use crate::attachments::put_new;
 use crate::error::ApiError;
 use crate::evaluated::EvaluatedShot;
 use crate::loading::load;
@@ -87,11 +86,8 @@ pub(crate) async fn hang(
     let (mount, size) = mount_on(&loaded, subject, frame, pixels);
     let hung = Picture { picture, pixels, mount, place: Point::default(), size, rotation: 0.0 };
     let attachment = Attachment::new(Uuid::new_v4(), AttachmentKind::Picture(hung));
-    let made = attachment.id;
-    let edit = Edit::PutAttachment { subject: which, attachment, index: None };
     let title = format!("Picture {} on {}", image.name, subject.name);
-    let edited = state.edit(id, revision, &title, &edit).await?;
-    Ok(HttpResponse::Created().json(json!({ "revision": edited.revision, "attachment": made })))
+    put_new(&state, (id, revision), which, attachment, &title).await
 }
 
 /// Where a picture of so many pixels is hung on a subject, and how large: onto its area, into the face of four pins and

@@ -10,7 +10,7 @@ use crate::track::{Sample, SampleState, Track};
 
 /// [`solve`] on every `step`-th frame only, the pin's own among them. Between two of them on which it is there the
 /// path is a cubic with the velocities that its neighbours show (Catmull & Rom 1974); where it is not there, nothing
-/// is filled in. Guides that lie between are kept.
+/// is filled in. Guides that lie between are kept, and so is what a person has hidden there.
 ///
 /// # Errors
 /// Those of the source.
@@ -43,7 +43,7 @@ where
         Solution::Solved(solved) => {
             let on_film = solved.iter().map(|(count, sample)| (thinning.frame(count), sample));
             let guides = track.guides().filter(|(frame, _)| range.contains(*frame));
-            Solution::Solved(filled_in(&on_film.chain(guides).collect(), step))
+            Solution::Solved(filled_in(&on_film.chain(guides).collect(), pin, step))
         }
         Solution::FlatPattern(_) => Solution::FlatPattern(pin.frame),
         Solution::Stopped => Solution::Stopped,
@@ -55,8 +55,9 @@ fn thinned_pin(pin: &Pin, thinning: Thinning) -> Pin {
     Pin { frame: thinning.count_of(pin.frame).unwrap_or(pin.frame), hidden, ..pin.clone() }
 }
 
-/// With samples between those that are at most `step` frames apart, on both of which it is there.
-fn filled_in(track: &Track, step: u32) -> Track {
+/// With samples between those that are at most `step` frames apart, on both of which it is there; but not where a person
+/// says that it is hidden.
+fn filled_in(track: &Track, pin: &Pin, step: u32) -> Track {
     let there: Vec<(Frame, Point)> = track
         .iter()
         .filter(|(_, sample)| sample.state.is_present())
@@ -75,7 +76,8 @@ fn filled_in(track: &Track, step: u32) -> Track {
             continue;
         }
         let (from, to) = (key(i - 1), key(i));
-        for frame in (there[i - 1].0.0 + 1..there[i].0.0).map(Frame) {
+        let between = (there[i - 1].0.0 + 1..there[i].0.0).map(Frame);
+        for frame in between.filter(|frame| !pin.is_hidden(*frame)) {
             let sample = Sample::predicted(from.between(&to, frame), SampleState::Bridged);
             filled.set(frame, Some(Sample { solved: true, ..sample }));
         }
@@ -120,6 +122,8 @@ mod tests {
         let film = film();
         let mut pin = Pin::new(Uuid::nil(), Frame(21), place(21), [21, 21], [40, 40]);
         pin.set_hidden(FrameRange { first: Frame(40), last: Frame(46) }, true);
+        // Between two frames that are looked at.
+        pin.set_hidden(FrameRange { first: Frame(54), last: Frame(55) }, true);
         let range = FrameRange { first: Frame(0), last: Frame(FRAMES - 1) };
         let mut track = Track::default();
         // By hand, on a frame that is not looked at.
@@ -134,7 +138,7 @@ mod tests {
             if frame == 30 {
                 assert_eq!(state, Some(SampleState::Guide));
             } else if frame % 4 != 1 {
-                let is_known = !(38..49).contains(&frame);
+                let is_known = !(38..49).contains(&frame) && !(54..56).contains(&frame);
                 assert_eq!(state, is_known.then_some(SampleState::Bridged), "frame {frame}");
             }
             let there = sample.filter(|sample| sample.state.is_present() && !(26..34).contains(&frame));
