@@ -88,6 +88,7 @@ async fn fill(store: &Store, library: &Library, project: Uuid, folder: &Path) ->
             2 => bench.yard().await?,
             3 => bench.clock_tower().await?,
             4 => bench.station_front().await?,
+            5 => bench.pennant().await?,
             _ => {}
         }
     }

@@ -6,13 +6,13 @@ use jampin_core::action::{Ground, new_area_subject};
 use jampin_core::attachment::{Attachment, AttachmentKind};
 use jampin_core::attachment::{
     Blend, Boundary, Brightness, Corner, Cover, CoverEffect, CoverShape, Edge, Flare, Font, ForegroundMatte, Glow,
-    Label, LineCourse, Orientation, Picture, PictureMount, Placement, Second, Shadow, Show, Sparks, Tint,
+    Label, LineCourse, LyingFace, Orientation, Picture, PictureMount, Placement, Second, Shadow, Show, Sparks, Tint,
 };
-use jampin_core::document::{Area, DrawnOutline, Subject};
+use jampin_core::document::{Area, DrawnOutline, Fineness, Subject};
 use jampin_core::edit::Edit;
 use jampin_core::evaluate::face_of_area;
 use jampin_core::follow::Direction;
-use jampin_core::geometry::{Point, Size};
+use jampin_core::geometry::{Point, Rect, Size};
 use jampin_core::motion::CarriedPoint;
 use jampin_core::pin::Pin;
 use jampin_core::time::Frame;
@@ -42,6 +42,8 @@ const CREST: &[u8] = include_bytes!("../../demo/pictures/crest.svg");
 /// The frames on which the station's front is outlined, and whoever walks past.
 const FRONT_ON: u32 = 20;
 const VISITOR_ON: u32 = 70;
+/// The frame on which the pennant is outlined: all of it is sharp there.
+const PENNANT_ON: u32 = 20;
 /// Round the visitor's hat and coat, from the sign on the rucksack, as painted; and how large that is seen.
 const VISITOR: [(f64, f64); 12] = [
     (18.0, -104.0),
@@ -232,8 +234,30 @@ impl Bench<'_> {
         self.edit("Visitor is a keep-out", Edit::SetKeepOut { subject, keep_out: true }).await
     }
 
+    /// *Pennant*: the cloth followed as a surface that bends, the crest in its shield.
+    pub async fn pennant(&self) -> anyhow::Result<()> {
+        let rim: Vec<String> = (1..=11).map(|number| format!("rim {number}")).collect();
+        let rim: Vec<&str> = rim.iter().map(String::as_str).collect();
+        let carriers = std::array::from_fn(|_| Uuid::new_v4());
+        let mut cloth = Area::new(Uuid::new_v4(), Frame(PENNANT_ON), self.outline_on(&rim, PENNANT_ON)?, carriers);
+        cloth.bends = Some(Fineness::Medium);
+        let shield = self.outline_on(&["shield left", "shield right", "shield top", "shield foot"], PENNANT_ON)?;
+        let shield = Rect::around_all(&shield.points).context("the shield has four points")?;
+        let face = LyingFace { corners: shield.corners(), since: Frame(PENNANT_ON), bends: Some(cloth.id) };
+        let picture = self.crest().await?;
+        let size = Picture::within(face.sides(PICTURE), picture.pixels).map(|side| 0.8 * side);
+        let crest = Picture { mount: PictureMount::Drawn(face), size, ..picture };
+        let show = Show { blend: Blend::Multiply, ..Show::default() };
+        let crest = Attachment { show, ..Attachment::new(Uuid::new_v4(), AttachmentKind::Picture(crest)) };
+        self.area(0, "Pennant", &cloth, vec![crest]).await
+    }
+
     fn outline(&self, points: [&str; 4]) -> anyhow::Result<DrawnOutline> {
-        let places = points.iter().map(|point| self.place(point, FRONT_ON)).collect::<anyhow::Result<_>>()?;
+        self.outline_on(&points, FRONT_ON)
+    }
+
+    fn outline_on(&self, points: &[&str], frame: u32) -> anyhow::Result<DrawnOutline> {
+        let places = points.iter().map(|point| self.place(point, frame)).collect::<anyhow::Result<_>>()?;
         Ok(DrawnOutline::straight(places))
     }
 

@@ -10,11 +10,12 @@ use jampin_core::formats::{AreaRequest, FrameCount, NamedTrack, PinFile, PinRequ
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource, Scene};
 use jampin_core::matching::{NEIGHBOURHOOD, choose_pattern, choose_search};
+use jampin_core::mesh::{MeshEnd, MeshTask};
 use jampin_core::pin::Pin;
 use jampin_core::solve::{Film as Seen, Solution};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, Track};
-use jampin_jobs::{solve_stored, solve_stored_area};
+use jampin_jobs::{solve_stored, solve_stored_area, solve_stored_mesh};
 use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Leave, MediaError, Prepared, StoredPlanes, Tools, WhenMissing, prepare,
     prepare_colour, probe,
@@ -46,7 +47,12 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     let (pins, areas) = threads.install(|| {
         rayon::join(
             || file.pins.par_iter().map(|pin| film.solve(pin, range, each)).collect::<Result<Vec<_>, _>>(),
-            || areas.par_iter().map(|(name, area)| film.solve_area(name, area, range)).collect::<Result<Vec<_>, _>>(),
+            || {
+                areas
+                    .par_iter()
+                    .map(|(request, area)| film.solve_surface(request, area, range))
+                    .collect::<Result<Vec<_>, _>>()
+            },
         )
     });
     let names = file.pins.iter().map(|pin| pin.name.clone());
@@ -56,9 +62,13 @@ pub(crate) fn run(args: &TrackArgs) -> anyhow::Result<()> {
     write(&args.out, &samples_csv(&named, range, FrameCount::From(0)))
 }
 
-fn area_of<'a>(request: &'a AreaRequest, film: &Film, range: FrameRange) -> anyhow::Result<(&'a str, AreaTask)> {
+fn area_of<'a>(
+    request: &'a AreaRequest,
+    film: &Film,
+    range: FrameRange,
+) -> anyhow::Result<(&'a AreaRequest, AreaTask)> {
     let area = request.checked(film.info.size, range);
-    Ok((&request.name, area.map_err(|problem| bad_input(format!("area {:?}: {problem}", request.name)))?))
+    Ok((request, area.map_err(|problem| bad_input(format!("area {:?}: {problem}", request.name)))?))
 }
 
 fn media_error(error: MediaError) -> anyhow::Error {
@@ -108,6 +118,8 @@ fn with_surroundings(range: FrameRange, frames: u32) -> FrameRange {
     let last = range.last.0.saturating_add(SURROUNDINGS).min(frames.saturating_sub(1));
     FrameRange { first: Frame(range.first.0.saturating_sub(SURROUNDINGS)), last: Frame(last) }
 }
+
+type NamedTracks = Vec<(String, Track)>;
 
 /// A film with its planes.
 struct Film {
@@ -178,23 +190,48 @@ impl Film {
         }
     }
 
-    /// The samples of every point of an area's outline, each under a name of its own.
-    fn solve_area(&self, name: &str, area: &AreaTask, range: FrameRange) -> Result<Vec<(String, Track)>, MediaError> {
-        let part = shot_part(range, &self.cuts, area.frame);
+    /// Of every point of an area's outline, and of every knot of a surface that bends, the samples under a name of its
+    /// own.
+    fn solve_surface(
+        &self,
+        request: &AreaRequest,
+        area: &AreaTask,
+        range: FrameRange,
+    ) -> Result<Vec<(String, Track)>, MediaError> {
+        let (name, part) = (&request.name, shot_part(range, &self.cuts, area.frame));
+        let solved = match request.knots {
+            Some(spacing) => self.solve_bent(name, &MeshTask { area: area.clone(), spacing }, part)?,
+            None => self.solve_flat(name, area, part)?,
+        };
+        solved.ok_or_else(|| {
+            MediaError::BadInput(format!(
+                "area {name:?}: there is nothing in it on frame {} that could be followed; draw it round something with \
+                 contrast or a clear edge",
+                area.frame
+            ))
+        })
+    }
+
+    /// `None` where there is nothing to follow; so below.
+    fn solve_flat(&self, name: &str, area: &AreaTask, part: FrameRange) -> Result<Option<NamedTracks>, MediaError> {
         let solution = match solve_stored_area(&mut self.planes(), area, part)? {
             AreaEnd::Solved(solution) => solution,
             AreaEnd::Stopped => unreachable!("nobody says stop"),
-            AreaEnd::Flat => {
-                return Err(MediaError::BadInput(format!(
-                    "area {name:?}: there is nothing in it on frame {} that could be followed; draw it round something \
-                     with contrast or a clear edge",
-                    area.frame
-                )));
-            }
+            AreaEnd::Flat => return Ok(None),
         };
         let track =
             |point: &Point| solution.places.iter().map(|(frame, place)| (*frame, place.sample(*point))).collect();
-        Ok(area.outline.0.iter().enumerate().map(|(i, point)| (format!("{name}/{i}"), track(point))).collect())
+        Ok(Some(area.outline.0.iter().enumerate().map(|(i, point)| (format!("{name}/{i}"), track(point))).collect()))
+    }
+
+    fn solve_bent(&self, name: &str, task: &MeshTask, part: FrameRange) -> Result<Option<NamedTracks>, MediaError> {
+        let (net, frames) = match solve_stored_mesh(&mut self.planes(), task, part)? {
+            MeshEnd::Solved(net, frames) => (net, frames),
+            MeshEnd::Stopped => unreachable!("nobody says stop"),
+            MeshEnd::Flat => return Ok(None),
+        };
+        let knot = |knot: usize| frames.iter().map(move |(frame, knots)| (*frame, knots[knot])).collect();
+        Ok(Some((0..net.knots.len()).map(|i| (format!("{name}/knot {i}"), knot(i))).collect()))
     }
 
     fn settle(&self, request: &PinRequest, planes: &mut StoredPlanes, part: FrameRange) -> Result<Pin, MediaError> {

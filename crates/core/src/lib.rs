@@ -18,6 +18,7 @@
 //! - [`align`]: where it is below the pixel, and how sure that is
 //! - [`locate`]: where the subject is, robustly and roughly
 //! - [`area`]: where a flat face is that was outlined by hand
+//! - [`mesh`]: where a surface is that bends
 //! - [`follow`]: the live pass from frame to frame
 //! - [`solve`]: the path over the whole shot, and which frames are doubtful
 //! - [`check`]: what a track is judged by: the weave, the pace; how long the shutter was open
@@ -48,6 +49,7 @@ pub mod image;
 pub mod locate;
 mod look;
 pub mod matching;
+pub mod mesh;
 pub mod motion;
 pub mod path;
 pub mod pin;

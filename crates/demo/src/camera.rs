@@ -67,6 +67,29 @@ pub struct Layer {
     pub(crate) picture: Box<dyn Fn(f64) -> usize + Sync + Send>,
     /// Light that it adds instead of covering: lamps.
     pub(crate) adds: bool,
+    /// How it waves, when it is cloth.
+    pub(crate) cloth: Option<Cloth>,
+}
+
+/// Cloth in the wind: where its places go, by time in frames.
+pub(crate) struct Cloth {
+    /// How far a place of the texture has gone, in its pixels. It has to be less than the place's own step from one pixel
+    /// to the next: cloth that folds over itself is not shown.
+    pub moved: Box<dyn Fn(f64, Point) -> Point + Sync + Send>,
+    /// The light on a place, over usual light.
+    pub shade: Box<dyn Fn(f64, Point) -> f32 + Sync + Send>,
+    /// No place goes further than this, in pixels of the texture.
+    pub reach: f64,
+}
+
+/// Times that the way back to a place of cloth is made better: each leaves less than half of what is missing.
+const CLOTH_ROUNDS: usize = 9;
+
+impl Cloth {
+    /// The place of the texture that is seen at a place at which it would be without wind.
+    fn origin(&self, time: f64, seen: Point) -> Point {
+        (0..CLOTH_ROUNDS).fold(seen, |at, _| seen - (self.moved)(time, at))
+    }
 }
 
 /// A named place on a layer, for the truth.
@@ -121,11 +144,22 @@ impl Layer {
             pose: Box::new(pose),
             picture: Box::new(|_| 0),
             adds: false,
+            cloth: None,
         }
     }
 
+    /// What is seen at a place of the texture, as far as it is not cloth.
+    fn sample(&self, texture: &Texture, time: f64, at: Point) -> [f32; 4] {
+        let Some(cloth) = &self.cloth else { return texture.sample(at.x as f32, at.y as f32) };
+        let at = cloth.origin(time, at);
+        let shade = (cloth.shade)(time, at);
+        let [r, g, b, a] = texture.sample(at.x as f32, at.y as f32);
+        [r * shade, g * shade, b * shade, a]
+    }
+
     fn to_picture(&self, time: f64, place: Point) -> Point {
-        (self.pose)(time).map().apply(place - self.anchor)
+        let waved = self.cloth.as_ref().map_or(place, |cloth| place + (cloth.moved)(time, place));
+        (self.pose)(time).map().apply(waved - self.anchor)
     }
 
     /// From the picture to the layer's texture.
@@ -167,7 +201,7 @@ impl Shot {
             let layer = self.layer(name);
             let pose = (layer.pose)(time);
             let on = layer.texture_map(&pose).apply(place);
-            layer.textures[(layer.picture)(time)].sample(on.x as f32, on.y as f32)[3] > 0.5
+            layer.sample(&layer.textures[(layer.picture)(time)], time, on)[3] > 0.5
         };
         self.size.contains(place) && !point.hidden_by.iter().any(covers)
     }
@@ -220,9 +254,9 @@ impl Shot {
         let way = moved[0].max(moved[1]);
         let least = if way > STILL { LEAST_SAMPLES } else { 1 };
         let count = ((way / PIXELS_PER_SAMPLE).ceil() as usize).clamp(least, MOST_SAMPLES);
-        let maps_at = |later: f64| -> Vec<Homography> {
+        let maps_at = |later: f64| -> Vec<(f64, Homography)> {
             let moment = |i: usize| open + later + self.shutter * (i as f64 + 0.5) / count as f64;
-            (0..count).map(|i| layer.texture_map(&(layer.pose)(moment(i)))).collect()
+            (0..count).map(|i| (moment(i), layer.texture_map(&(layer.pose)(moment(i))))).collect()
         };
         let read = (layer.pose)(close + self.readout);
         let (cols, rows) = self.covered(layer, &[first, last, read], far);
@@ -235,10 +269,10 @@ impl Shot {
             }
             for col in cols.clone() {
                 let mut sum = [0f32; 4];
-                for map in &maps {
+                for (moment, map) in &maps {
                     for (v, u) in offsets.iter().flat_map(|v| offsets.iter().map(move |u| (v, u))) {
                         let on = map.apply(Point::new(col as f64 + u, row as f64 + v));
-                        let sample = texture.sample(on.x as f32, on.y as f32);
+                        let sample = layer.sample(texture, *moment, on);
                         (0..4).for_each(|c| sum[c] += sample[c]);
                     }
                 }
@@ -261,7 +295,9 @@ impl Shot {
 
     /// Columns and rows of the picture that a layer may touch in these poses.
     fn covered(&self, layer: &Layer, poses: &[Pose], far: Point) -> (Range<usize>, Range<usize>) {
-        let corners = [(0.0, 0.0), (far.x, 0.0), (0.0, far.y), (far.x, far.y)].map(|(x, y)| Point::new(x, y));
+        let out = layer.cloth.as_ref().map_or(0.0, |cloth| cloth.reach);
+        let [left, right, top, bottom] = [-out, far.x + out, -out, far.y + out];
+        let corners = [(left, top), (right, top), (left, bottom), (right, bottom)].map(|(x, y)| Point::new(x, y));
         let places = poses.iter().flat_map(|pose| corners.map(|corner| pose.map().apply(corner - layer.anchor)));
         let (mut low, mut high) = (Point::new(f64::MAX, f64::MAX), Point::new(f64::MIN, f64::MIN));
         for place in places {

@@ -12,9 +12,9 @@ mod texture;
 
 pub use camera::{Layer, Pose, Shot, TruePoint};
 pub use film::{DemoFilm, Truth, TruthPoint, write_film};
-pub use scenes::{clock_tower, film_trials, passing_loop, plain_ball, platform, station_front, trials, yard};
+pub use scenes::{clock_tower, film_trials, passing_loop, pennant, plain_ball, platform, station_front, trials, yard};
 
 /// The demo shots, by the names of their files.
 pub fn shots() -> Vec<Shot> {
-    vec![passing_loop(), platform(), yard(), clock_tower(), station_front()]
+    vec![passing_loop(), platform(), yard(), clock_tower(), station_front(), pennant()]
 }

@@ -9,20 +9,22 @@ use jampin_core::document::Area;
 use jampin_core::evaluate::area_task;
 use jampin_core::follow::shot_part;
 use jampin_core::geometry::Point;
+use jampin_core::mesh::MeshTask;
 use jampin_core::path::cross_short_gaps;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::Sample;
 use jampin_store::{Appended, NewSamples};
 use serde_json::json;
+use uuid::Uuid;
 
 use crate::place::Workplace;
 use crate::work::Work;
 use crate::{SolveResult, TaskError};
 
 /// How often what was found so far is written down.
-const FLUSH: Duration = Duration::from_millis(300);
+pub(crate) const FLUSH: Duration = Duration::from_millis(300);
 
-type Changes = Vec<(Frame, Option<Sample>)>;
+pub(crate) type Changes = Vec<(Frame, Option<Sample>)>;
 
 /// What solving an area and writing it down needs.
 pub(crate) struct FaceSolver<'a> {
@@ -41,6 +43,9 @@ impl FaceSolver<'_> {
         let part = shot_part(stored.info.range, cuts, home);
         let (subject, _) = stored.shot.pin(pin.id).ok_or(TaskError::Cancelled)?;
         let task = area_task(&stored.shot, subject, self.area, part);
+        if let Some(spacing) = self.area.spacing() {
+            return self.solve_net(MeshTask { area: task, spacing }, part);
+        }
         let mut writer = Writer { solver: self, part, seen: 0, waiting: BTreeMap::new(), flushed: None, failed: None };
         let end = solve_area(&mut planes.another(), &task, part, &mut writer)?;
         if let Some(error) = writer.failed {
@@ -49,12 +54,7 @@ impl FaceSolver<'_> {
         let solution = match end {
             AreaEnd::Solved(solution) => solution,
             AreaEnd::Stopped => return Err(TaskError::Cancelled),
-            AreaEnd::Flat => {
-                return Err(TaskError::Missing(format!(
-                    "There is nothing within the outline on frame {home} that could be followed. Draw it round \
-                     something with contrast or a clear edge."
-                )));
-            }
+            AreaEnd::Flat => return Err(nothing_within(home)),
         };
         let found = solution.places.iter().filter(|(frame, place)| place.state.is_present() && (self.wanted)(**frame));
         let found = found.count() as u32;
@@ -69,7 +69,7 @@ impl FaceSolver<'_> {
             written.into_iter().map(|(frame, sample)| (frame, Some(sample))).collect()
         };
         let all: Vec<Changes> = self.area.carried().into_iter().enumerate().map(with_gaps).collect();
-        self.write(&all, 1.0)?;
+        self.write((&self.area.carriers, &all), 1.0)?;
         Ok(SolveResult { first: part.first, last: part.last, found })
     }
 
@@ -79,10 +79,9 @@ impl FaceSolver<'_> {
         wanted.map(|(frame, place)| (*frame, place.sample(at))).collect()
     }
 
-    fn write(&self, all: &[Changes], share: f64) -> Result<(), TaskError> {
+    pub fn write(&self, (tracks, all): (&[Uuid], &[Changes]), share: f64) -> Result<(), TaskError> {
         let Work { worker, runtime, lease, .. } = *self.work;
-        let new: Vec<NewSamples<'_>> =
-            self.area.carriers.iter().zip(all).map(|(pin, samples)| (*pin, &**samples)).collect();
+        let new: Vec<NewSamples<'_>> = tracks.iter().zip(all).map(|(track, samples)| (*track, &**samples)).collect();
         let progress = json!({ "solving": share });
         let append = worker.store.append_samples(lease, self.place.stored.info.id, &new, &progress);
         match runtime.block_on(append)? {
@@ -90,6 +89,13 @@ impl FaceSolver<'_> {
             Appended::Unwanted => Err(TaskError::Cancelled),
         }
     }
+}
+
+pub(crate) fn nothing_within(home: Frame) -> TaskError {
+    TaskError::Missing(format!(
+        "There is nothing within the outline on frame {home} that could be followed. Draw it round something with contrast \
+         or a clear edge."
+    ))
 }
 
 /// Writes down what is found the first time through, in small batches.
@@ -126,7 +132,7 @@ impl Writer<'_> {
         let all: Vec<Changes> = self.solver.area.carried().into_iter().map(live).collect();
         // Mostly once through; where less motion explains it, a shorter second time.
         let share = f64::from(self.seen) / f64::from(self.part.count().max(1));
-        if let Err(error) = self.solver.write(&all, share.min(0.98)) {
+        if let Err(error) = self.solver.write((&self.solver.area.carriers, &all), share.min(0.98)) {
             self.failed = Some(error);
         }
     }

@@ -2,6 +2,7 @@
 //! compiled once, with all optimisations; what asks need not be.
 
 use jampin_core::area::{AreaEnd, AreaTask};
+use jampin_core::mesh::{MeshEnd, MeshTask};
 use jampin_core::pin::Pin;
 use jampin_core::solve::{Film, Solution, Unwatched};
 use jampin_core::time::FrameRange;
@@ -22,4 +23,9 @@ pub fn solve_stored(
 /// Where a face is on every frame of a range: [`jampin_core::area::solve_area`].
 pub fn solve_stored_area(source: &mut StoredPlanes, task: &AreaTask, part: FrameRange) -> Result<AreaEnd, MediaError> {
     jampin_core::area::solve_area(source, task, part, &mut ())
+}
+
+/// Where the knots of a surface that bends are on every frame of a range: [`jampin_core::mesh::solve_mesh`].
+pub fn solve_stored_mesh(source: &mut StoredPlanes, task: &MeshTask, part: FrameRange) -> Result<MeshEnd, MediaError> {
+    jampin_core::mesh::solve_mesh(source, task, part, &mut ())
 }

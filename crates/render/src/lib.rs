@@ -1,5 +1,6 @@
 //! Drawables to pixels. Decides nothing about where anything is: that is the core's.
 
+mod bent;
 mod blend;
 mod clip_frame;
 mod colour;

@@ -6,7 +6,7 @@ use std::sync::{Arc, OnceLock};
 
 use jampin_core::attachment::Blend;
 use jampin_core::geometry::{Homography, Point, Size};
-use jampin_core::scene::{Art, ClipArt, Drawable, LumaGate, Primitive, Speck};
+use jampin_core::scene::{Art, BentPiece, ClipArt, Drawable, LumaGate, Primitive, Speck};
 use resvg::tiny_skia::{Color, FillRule, LineCap, LineJoin, Paint, Pixmap, Stroke, Transform};
 use thiserror::Error;
 use uuid::Uuid;
@@ -134,6 +134,7 @@ impl Painter {
                 let levels = behind.clips?.get(art)?.levels(clip.key.as_ref(), clip.pixels)?;
                 self.flat_layer(levels, &Homography::new(*matrix), opacity)?
             }
+            Primitive::Bent(piece) => self.bent_layer(piece, opacity, behind)?,
             Primitive::Line { from, to, width, colour } => {
                 let line = Lines { lines: &[vec![*from, *to]], closed: false, width: *width, round: true, blur: 0.0 };
                 self.stroke_layer(&line, colour, opacity)?
@@ -196,6 +197,23 @@ impl Painter {
         let mut layer = self.blank(&picture.corners(map)?, 1.0, opacity)?;
         let origin = Point::new(f64::from(layer.left), f64::from(layer.top));
         picture.paint(map, origin, &mut layer.pixels)?;
+        Some(layer)
+    }
+
+    fn bent_layer(&self, piece: &BentPiece, opacity: f32, behind: Behind<'_>) -> Option<Layer> {
+        let mut layer = self.blank(&piece.seen, 1.0, opacity)?;
+        let origin = Point::new(f64::from(layer.left), f64::from(layer.top));
+        match self.artwork.get(piece.art)? {
+            Drawn::Picture(picture) => picture.paint_bent(piece, 0.0, origin, &mut layer.pixels),
+            Drawn::Artwork(artwork, levels) => {
+                let levels = levels.get_or_init(|| Levels::of_artwork(artwork)).as_ref()?;
+                levels.paint_bent(piece, artwork.bleed, origin, &mut layer.pixels);
+            }
+            Drawn::Clip(clip) => {
+                let levels = behind.clips?.get(&piece.art)?.levels(clip.key.as_ref(), clip.pixels)?;
+                levels.paint_bent(piece, 0.0, origin, &mut layer.pixels);
+            }
+        }
         Some(layer)
     }
 

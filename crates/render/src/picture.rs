@@ -1,11 +1,13 @@
 //! Pictures and logos: made harmless when they come in, and laid into the film in perspective.
 
 use jampin_core::geometry::{Homography, Point};
+use jampin_core::scene::BentPiece;
 use resvg::tiny_skia::{Pixmap, PremultipliedColorU8, Transform};
 use resvg::usvg::{ImageHrefResolver, Options, Tree, WriteOptions};
 use thiserror::Error;
 
 use crate::Artwork;
+use crate::bent::Lookup;
 use crate::svg_bounds::{TooMuch, check};
 
 /// Largest side of a vector picture as it is drawn once, in pixels.
@@ -15,7 +17,7 @@ const MOST_GROWTH: f32 = 16.0;
 /// Artwork is drawn this many times as large as it is: so large the film shows it when it has come near.
 const DETAIL: f64 = 4.0;
 /// Points looked at across and down in a pixel of the film.
-const SUBPIXELS: usize = 2;
+pub(crate) const SUBPIXELS: usize = 2;
 
 /// A picture that cannot be used.
 #[derive(Debug, Error)]
@@ -102,35 +104,61 @@ impl Levels {
     /// Paints the picture onto pixels whose top left corner is at `origin` in the film.
     pub fn paint(&self, map: &Homography, origin: Point, pixels: &mut Pixmap) -> Option<()> {
         let back = map.inverse()?;
-        let level = self.level_for(&self.corners(map)?);
+        let level = self.level_for(area_of(&self.corners(map)?));
+        let from = |place: [usize; 2]| {
+            let [x, y] = place.map(|at| (at as f64 + 0.5) / SUBPIXELS as f64);
+            Some(back.apply(origin + Point::new(x, y)))
+        };
+        self.sample(level, from, pixels);
+        Some(())
+    }
+
+    /// Paints it in triangles onto pixels whose top left corner is at `origin` in the film. `margin` is what it has
+    /// beyond the artwork on each side.
+    pub fn paint_bent(&self, piece: &BentPiece, margin: f64, origin: Point, pixels: &mut Pixmap) {
+        let (own, seen) = piece.triangles.iter().fold((0.0, 0.0), |(own, seen), corners| {
+            (own + area_of(&corners.map(|i| piece.own[i])), seen + area_of(&corners.map(|i| piece.seen[i])))
+        });
+        let level = self.level_for(self.size[0] * self.size[1] * seen / f64::max(own, 1e-9));
+        let lookup = Lookup::of(piece, origin, [pixels.width(), pixels.height()].map(|side| side as usize));
+        let from = |place: [usize; 2]| Some(lookup.at(place)? + Point::new(margin, margin));
+        self.sample(level, from, pixels);
+    }
+
+    /// Fills pixels with the mean of their points, of which `from` says where in the picture they come from; its places
+    /// count points across and down.
+    fn sample(&self, level: &Pixmap, from: impl Fn([usize; 2]) -> Option<Point>, pixels: &mut Pixmap) {
         let scale = [f64::from(level.width()) / self.size[0], f64::from(level.height()) / self.size[1]];
         let width = pixels.width() as usize;
         for (i, pixel) in pixels.pixels_mut().iter_mut().enumerate() {
-            let corner = origin + Point::new((i % width) as f64, (i / width) as f64);
+            let corner = [i % width, i / width].map(|at| at * SUBPIXELS);
             let mut sum = [0f32; 4];
             for sub in 0..SUBPIXELS * SUBPIXELS {
-                let inside = [sub % SUBPIXELS, sub / SUBPIXELS].map(|n| (n as f64 + 0.5) / SUBPIXELS as f64);
-                let at = back.apply(corner + Point::new(inside[0], inside[1]));
-                add_sample(level, at.x * scale[0], at.y * scale[1], &mut sum);
+                if let Some(at) = from([corner[0] + sub % SUBPIXELS, corner[1] + sub / SUBPIXELS]) {
+                    add_sample(level, at.x * scale[0], at.y * scale[1], &mut sum);
+                }
             }
             let [r, g, b, a] = sum.map(|value| (value / (SUBPIXELS * SUBPIXELS) as f32 + 0.5) as u8);
             if let Some(colour) = PremultipliedColorU8::from_rgba(r.min(a), g.min(a), b.min(a), a) {
                 *pixel = colour;
             }
         }
-        Some(())
     }
 
     /// The smallest size with no fewer pixels than the film shows of it, nearly.
-    fn level_for(&self, corners: &[Point; 4]) -> &Pixmap {
-        let next = corners.iter().cycle().skip(1);
-        let area = corners.iter().zip(next).map(|(a, b)| a.x * b.y - a.y * b.x).sum::<f64>().abs() / 2.0;
+    fn level_for(&self, area: f64) -> &Pixmap {
         let first = f64::from(self.levels[0].width()) * f64::from(self.levels[0].height());
         // Each level has a quarter of the pixels; points within a pixel make up for one level.
         let halvings = (first / area.max(1.0)).log2() / 2.0 - (SUBPIXELS as f64).log2();
         let index = (halvings + 0.5).floor().clamp(0.0, (self.levels.len() - 1) as f64) as usize;
         &self.levels[index]
     }
+}
+
+/// Pixels within a polygon (the shoelace formula).
+fn area_of(corners: &[Point]) -> f64 {
+    let next = corners.iter().cycle().skip(1);
+    corners.iter().zip(next).map(|(a, b)| a.x * b.y - a.y * b.x).sum::<f64>().abs() / 2.0
 }
 
 /// Adds what is at a place, bilinear; nothing outside.

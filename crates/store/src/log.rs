@@ -106,9 +106,10 @@ impl Store {
                     return Ok(Appended::Unwanted);
                 };
                 let document = parsed(&row)?;
-                if new.iter().any(|(pin, _)| document.pin(*pin).is_none()) {
+                if new.iter().any(|(track, _)| !document.has_track(*track)) {
                     return Ok(Appended::Unwanted);
                 }
+                let mut of_knots = None;
                 for (pin, new) in new {
                     let frames = || new.iter().map(|(frame, _)| *frame);
                     let (Some(first), Some(last)) = (frames().min(), frames().max()) else { continue };
@@ -117,7 +118,17 @@ impl Store {
                     let before = put(&mut track, new);
                     log_parts::keep(connection, &entry, *pin, before).await?;
                     samples::replace(connection, (shot, *pin), &rows, &track).await?;
-                    announce(connection, &Event::Samples { shot, pin: *pin, first: first.0, last: last.0 }).await?;
+                    if document.pin(*pin).is_some() {
+                        announce(connection, &Event::Samples { shot, pin: *pin, first: first.0, last: last.0 }).await?;
+                    } else {
+                        of_knots = Some((*pin, first.0, last.0));
+                    }
+                }
+                // The knots of a net are told of together, as news of the pin that leads its area.
+                if let Some((knot, first, last)) = of_knots
+                    && let Some(pin) = document.leading_pin_of(knot)
+                {
+                    announce(connection, &Event::Samples { shot, pin, first, last }).await?;
                 }
                 let newer = (shots::samples_version.eq(shots::samples_version + 1),);
                 diesel::update(shots::table.filter(shots::id.eq(shot))).set(newer).execute(connection).await?;

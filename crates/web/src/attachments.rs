@@ -3,10 +3,10 @@
 use std::sync::Arc;
 
 use actix_web::{HttpResponse, post, web};
-use jampin_core::attachment::{Attachment, LyingFace};
+use jampin_core::attachment::{Attachment, AttachmentKind};
 use jampin_core::document::Shot;
 use jampin_core::edit::Edit;
-use jampin_core::evaluate::face_to_lie_on;
+use jampin_core::evaluate::{face_drawn, face_to_lie_on};
 use jampin_core::geometry::Point;
 use jampin_core::time::Frame;
 use serde::Deserialize;
@@ -88,6 +88,9 @@ pub(crate) struct LayRequest {
     /// The face's corners in the picture of the frame, from the one at the top left of what is read on it; without
     /// them the face that the subject shows.
     corners: Option<[Point; 4]>,
+    /// A picture fills the face, whatever its own proportions.
+    #[serde(default)]
+    fills: bool,
 }
 
 /// Lays a label or a picture on a face of its subject, in perspective.
@@ -98,7 +101,7 @@ pub(crate) async fn lay(
     body: web::Json<LayRequest>,
 ) -> Result<HttpResponse, ApiError> {
     let (id, which) = path.into_inner();
-    let LayRequest { revision, frame, corners } = body.into_inner();
+    let LayRequest { revision, frame, corners, fills } = body.into_inner();
     let loaded = load(&state, id).await?;
     let shot = &loaded.stored.shot;
     let (subject, attachment) = find(shot, which)?;
@@ -107,12 +110,15 @@ pub(crate) async fn lay(
     let poses = poses.ok_or_else(|| {
         ApiError::Unusable(format!("{} is not there on frame {frame}. Go to a frame on which it is.", carrier.name))
     })?;
-    let drawn = corners.map(|corners| LyingFace { corners, since: frame });
+    let drawn = corners.map(|corners| face_drawn(carrier, corners, frame));
     let face = drawn.or_else(|| face_to_lie_on(carrier, poses, frame)).ok_or_else(|| {
         ApiError::Unusable("Nothing says how the face lies: click its four corners, from the top left one.".into())
     })?;
     let kind = attachment.kind.laid_on(face, loaded.info.size);
-    let kind = kind.ok_or_else(|| ApiError::Unusable("Only labels and pictures lie on a face.".into()))?;
+    let mut kind = kind.ok_or_else(|| ApiError::Unusable("Only labels and pictures lie on a face.".into()))?;
+    if let (true, AttachmentKind::Picture(picture)) = (fills, &mut kind) {
+        picture.size = [1.0, 1.0];
+    }
     let laid = Attachment { kind, ..attachment.clone() };
     check(&laid)?;
     let edit = Edit::PutAttachment { subject, attachment: laid, index: None };

@@ -59,7 +59,7 @@ impl EvaluatedShot {
             (own, other) => own.is_none() && other.is_none(),
         };
         let own = self.stored.shot.subject(subject.id);
-        own.is_some_and(|own| own.moves_like(subject)) && subject.pins.iter().all(|pin| same_samples(pin.id))
+        own.is_some_and(|own| own.moves_like(subject)) && subject.tracks().all(same_samples)
     }
 
     /// What the samples of one of its subjects come to. `None` without a pin.

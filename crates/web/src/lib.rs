@@ -27,6 +27,7 @@ mod loading;
 mod looks;
 mod losses;
 mod metrics;
+mod nets;
 mod pages;
 mod parts;
 mod patches;
@@ -123,6 +124,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(parts::remove)
         .service(areas::put_area)
         .service(areas::change_area)
+        .service(nets::area_net)
         .service(points::place)
         .service(attachments::drag)
         .service(attachments::reshape)

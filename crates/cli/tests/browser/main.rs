@@ -5,6 +5,7 @@ mod areas;
 mod attaching;
 mod bench;
 mod brought_in;
+mod cloth;
 mod engine;
 mod handed_on;
 mod harness;

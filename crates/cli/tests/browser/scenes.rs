@@ -3,7 +3,7 @@
 use jampin_testkit::{Server, decode_rgb, make_film, request};
 use serde_json::{Value, json};
 
-use super::{Browser, brought_in, with_browser};
+use super::{Browser, brought_in, cloth, with_browser};
 
 const WIDTH: usize = 640;
 const HEIGHT: usize = 360;
@@ -385,13 +385,16 @@ fn each_scene_looks_the_same_on_the_page_and_in_the_film() {
     with_browser(|server, browser| async move {
         let shot = quiet_shot(&server);
         add_subject(&server, &shot);
+        cloth::add_cloth(&server, &shot);
         browser.goto(&server.address, &format!("/shots/{shot}")).await;
         browser.until("window.jampin?.bench.loaded && jampin.bench.clip.state === 'ready'").await;
         // Nothing but the picture: legend and hints would lie over it.
         browser.eval("(document.querySelector('.legend').remove(), 1)").await;
         let crest = crest(&server, &shot);
         let single = scenes(&crest).into_iter().map(|(name, attachment)| (name, vec![attachment]));
-        for (name, attachments) in single.chain(more_scenes(&crest)).chain(brought_in::scenes(&server, &shot)) {
+        for (name, attachments) in
+            single.chain(more_scenes(&crest)).chain(cloth::scenes(&crest)).chain(brought_in::scenes(&server, &shot))
+        {
             for attachment in &attachments {
                 send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": attachment }));
             }

@@ -5,7 +5,7 @@ use uuid::Uuid;
 
 use super::{ActionProblem, Ground, Planned, Resolve};
 use crate::attachment::{Attachment, Label};
-use crate::document::{Area, DrawnOutline, KeepOut, OutlineOnFrame, Subject, bounds_of, carried_by};
+use crate::document::{Area, DrawnOutline, Fineness, KeepOut, OutlineOnFrame, Subject, bounds_of, carried_by};
 use crate::edit::Edit;
 use crate::geometry::{Homography, Point, Rect};
 use crate::pin::{MAX_PATTERN_SIDE, MIN_PATTERN_SIDE, Pin};
@@ -53,6 +53,11 @@ pub enum AreaChange {
     Motion {
         /// Nothing for as little as explains it.
         motion: Option<MotionModel>,
+    },
+    /// Whether it bends, and how fine the net over it is.
+    Bend {
+        /// Nothing for a flat face.
+        bends: Option<Fineness>,
     },
     /// Takes it away.
     Remove,
@@ -162,6 +167,10 @@ pub fn change_area(ground: Ground<'_>, id: Uuid, change: AreaChange) -> Result<P
         AreaChange::Motion { motion } => {
             area.motion = motion;
             format!("How {name} is followed")
+        }
+        AreaChange::Bend { bends } => {
+            area.bends = bends;
+            format!("{name} is {}", if bends.is_some() { "cloth" } else { "flat" })
         }
     };
     let edit = Edit::PutArea { subject: subject.id, area, index: None };

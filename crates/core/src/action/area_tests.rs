@@ -1,7 +1,7 @@
 //! Areas drawn, put by hand, changed and taken away.
 
 use super::*;
-use crate::document::{Area, DrawnOutline, KeepOut, OutlineOnFrame};
+use crate::document::{Area, DrawnOutline, Fineness, KeepOut, OutlineOnFrame};
 use crate::evaluate::area_task;
 use crate::geometry::{Homography, Rect};
 use crate::track::{Sample, SampleState};
@@ -183,4 +183,41 @@ fn what_is_kept_out_stays_or_is_carried() {
         let bad = Area { keep_outs: vec![keep_out], ..gable() };
         assert!(Edit::PutArea { subject: id(1), area: bad, index: None }.apply(&mut shot).is_err());
     }
+}
+
+#[test]
+fn a_surface_that_bends_has_knots_whose_samples_go_and_come_back_with_its_net() {
+    let mut shot = shot();
+    // Far from the numbers of its pins: those of its knots follow its own.
+    shot.subjects[0].areas[0].id = id(1000);
+    let bend = |shot: &mut Shot, bends: Option<Fineness>| {
+        let planned = change_area(ground(shot), id(1000), AreaChange::Bend { bends }).expect("it can be made");
+        assert!(planned.solve.is_some_and(|solve| solve.pin == id(10)));
+        planned.edit.apply(shot).expect("it fits")
+    };
+    bend(&mut shot, Some(Fineness::Coarse));
+    let knots = shot.subjects[0].areas[0].knots();
+    assert!(knots.len() > 20 && knots.iter().all(|knot| shot.has_track(*knot)), "{}", knots.len());
+    assert_eq!(shot.leading_pin_of(knots[3]), Some(id(10)));
+    for knot in &knots {
+        let samples = vec![(Frame(4), Some(Sample::guide(Point::new(1.0, 2.0))))];
+        Edit::SetSamples { pin: *knot, samples }.apply(&mut shot).expect("a knot has samples");
+    }
+    let kept = |shot: &Shot| knots.iter().filter(|knot| !shot.track(**knot).is_empty()).count();
+    assert_eq!(kept(&shot), knots.len());
+    // Another net begins without; undone, all is as it was. So when the area or all of it goes.
+    let before = shot.clone();
+    let flat = bend(&mut shot, None);
+    assert_eq!((kept(&shot), shot.has_track(knots[3])), (0, false));
+    flat.apply(&mut shot).expect("it fits");
+    assert_eq!(shot, before);
+    for gone in [Edit::RemoveArea { subject: id(1), area: id(1000) }, Edit::RemoveSubject { subject: id(1) }] {
+        assert!(knots.iter().all(|knot| gone.touched_tracks(&shot).contains(knot)));
+        let back = gone.apply(&mut shot).expect("it can go");
+        assert_eq!(kept(&shot), 0);
+        back.apply(&mut shot).expect("it fits");
+        assert_eq!(shot, before);
+    }
+    let stranger = Edit::SetSamples { pin: id(1000), samples: Vec::new() };
+    assert!(stranger.apply(&mut shot).is_err(), "the area itself has none");
 }

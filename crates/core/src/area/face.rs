@@ -23,7 +23,7 @@ const EDGE_LIMIT: f64 = 0.6;
 /// Room round the face that is kept for softening it, in pixels.
 const ROOM: f64 = 20.0;
 /// How soft the face can be had, as standard deviations in pixels of the full size.
-pub(super) const SOFTNESS: [f64; 9] = [0.0, 0.7, 1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 6.5];
+pub(crate) const SOFTNESS: [f64; 9] = [0.0, 0.7, 1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 6.5];
 /// The limit of residuals never falls below this, in grey levels: rounding alone reaches half of one.
 const LEAST_LIMIT: f64 = 3.0;
 /// Where the inside has less gradient than this, in grey levels a pixel, its edge is taken with it, ...
@@ -32,7 +32,7 @@ const BARE: f64 = 3.0;
 const EDGE: f64 = 0.12;
 
 /// One level of a face: samples within its outline, counted from its middle in pixels of that level.
-pub(super) struct Level {
+pub(crate) struct Level {
     /// Pixels of the picture for each of this level.
     pub step: f64,
     /// Where each sample is.
@@ -48,7 +48,7 @@ pub(super) struct Level {
 }
 
 /// A face, fine to coarse.
-pub(super) struct Face {
+pub(crate) struct Face {
     /// Its middle, in the picture.
     pub centre: Point,
     /// The box round its outline.

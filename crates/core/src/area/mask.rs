@@ -4,7 +4,7 @@ use super::outline::Outline;
 use crate::geometry::{PixelRect, Point};
 
 /// A pixel for each of the picture.
-pub(super) struct Mask {
+pub(crate) struct Mask {
     rect: PixelRect,
     hidden: Vec<bool>,
 }

@@ -10,6 +10,8 @@ mod chain;
 mod face;
 mod fit;
 mod keep_out;
+#[cfg(test)]
+pub(crate) mod made;
 mod mask;
 mod model;
 mod outline;
@@ -22,8 +24,11 @@ mod task;
 #[cfg(test)]
 mod tests;
 
+pub(crate) use face::{Face, Level, SOFTNESS};
 pub use keep_out::KeepOutTrack;
 pub use outline::Outline;
 pub use place::Place;
+pub(crate) use pyramid::{PictureLevel, Pyramid};
+pub(crate) use search::candidates;
 pub use solve::solve_area;
 pub use task::{AreaEnd, AreaSolution, AreaTask, AreaWatch};

@@ -15,7 +15,7 @@ const LEAST_SIDE: u32 = 8;
 
 /// Smooth patches of one part of a frame; level `n` has one pixel for `2^n` of the picture. Smoothed when they are first
 /// looked at: mostly that is one of them.
-pub(super) struct Pyramid {
+pub(crate) struct Pyramid {
     levels: Vec<OnceCell<SmoothPatch>>,
     windows: Vec<Window>,
     mask: Option<Mask>,
@@ -23,7 +23,7 @@ pub(super) struct Pyramid {
 
 /// What of a picture is compared.
 #[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Looks {
+pub(crate) enum Looks {
     Brightness,
     /// How fast the brightness changes, whichever way: a plain thing ends where it does, before bright and dark alike.
     Edges,
@@ -31,7 +31,7 @@ pub(super) enum Looks {
 
 /// One level of a part of a frame.
 #[derive(Clone, Copy)]
-pub(super) struct PictureLevel<'a> {
+pub(crate) struct PictureLevel<'a> {
     pub patch: &'a SmoothPatch,
     /// Pixels of the picture, across, in one of the patch.
     pub zoom: f64,

@@ -21,7 +21,7 @@ struct Template {
 }
 
 /// Maps to start an alignment from, the likeliest first: `last`, moved by up to `reach` pixels.
-pub(super) fn candidates(face: &Face, pyramid: &Pyramid, last: &Homography, reach: f64) -> Vec<Homography> {
+pub(crate) fn candidates(face: &Face, pyramid: &Pyramid, last: &Homography, reach: f64) -> Vec<Homography> {
     let coarsest = &face.levels[face.levels.len() - 1];
     let across = coarsest.radius * coarsest.step * last.warp().scale();
     let wanted = (across / RADIUS).log2().round().max(0.0) as usize;

@@ -48,11 +48,11 @@ impl AreaTask {
     }
 
     /// What is not looked at on a frame.
-    pub(super) fn kept_out(&self, frame: Frame) -> Vec<Outline> {
+    pub(crate) fn kept_out(&self, frame: Frame) -> Vec<Outline> {
         self.keep_outs.iter().filter_map(|keep_out| keep_out.on(frame)).collect()
     }
 
-    pub(super) fn is_hidden(&self, frame: Frame) -> bool {
+    pub(crate) fn is_hidden(&self, frame: Frame) -> bool {
         self.hidden.iter().any(|range| range.contains(frame))
     }
 }

@@ -1,6 +1,7 @@
 //! A flat face of a subject by its four corners, as a person saw them on a frame.
 
 use serde::{Deserialize, Serialize};
+use uuid::Uuid;
 
 use super::settings::{SettingProblem, check_number};
 use crate::geometry::{Homography, Point, Size};
@@ -20,6 +21,9 @@ pub struct LyingFace {
     pub corners: [Point; 4],
     /// The frame on which they are there.
     pub since: Frame,
+    /// The area whose surface bends what lies on it; nothing for a flat face.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bends: Option<Uuid>,
 }
 
 impl LyingFace {
@@ -101,7 +105,7 @@ mod tests {
             Point::new(640.0 + focal * x / z, 360.0 + focal * y / z)
         };
         let corners = [(-1.5, -0.5), (1.5, -0.5), (1.5, 0.5), (-1.5, 0.5)].map(corner);
-        LyingFace { corners, since: Frame(0) }
+        LyingFace { corners, since: Frame(0), bends: None }
     }
 
     #[test]

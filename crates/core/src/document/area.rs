@@ -5,6 +5,7 @@ use uuid::Uuid;
 
 use crate::area::{KeepOutTrack, Outline};
 use crate::geometry::{Point, Rect};
+use crate::mesh::{LEAST_SPACING, MOST_KNOTS, MOST_SPACING, Net};
 use crate::time::Frame;
 use crate::track::MotionModel;
 
@@ -96,6 +97,10 @@ pub struct Area {
     /// How much of its motion counts; nothing for as little as explains it.
     #[serde(default)]
     pub motion: Option<MotionModel>,
+    /// How fine the net is that is laid over it, where it bends. Each knot has samples of its own, beside those of the
+    /// pins, which say where it is roughly.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bends: Option<Fineness>,
     /// The pins that say where it is: the middle of the box round the outline, then its corners, clockwise from the
     /// upper left. They have no pattern of their own.
     pub carriers: [Uuid; 5],
@@ -105,7 +110,38 @@ impl Area {
     /// An area drawn on a frame, with the pins that will say where it is.
     pub fn new(id: Uuid, frame: Frame, outline: DrawnOutline, carriers: [Uuid; 5]) -> Self {
         let drawn = OutlineOnFrame { frame, outline };
-        Self { id, drawn, moved: Vec::new(), keep_outs: Vec::new(), motion: None, carriers }
+        Self { id, drawn, moved: Vec::new(), keep_outs: Vec::new(), motion: None, bends: None, carriers }
+    }
+
+    /// Pixels between the knots of its net, where it bends.
+    pub fn spacing(&self) -> Option<f64> {
+        self.bends.map(|fineness| fineness.spacing(self.drawn.outline.polygon().pixels()))
+    }
+
+    /// The net laid over it, where it bends.
+    pub fn net(&self) -> Option<Net> {
+        self.spacing().map(|spacing| Net::over(&self.drawn.outline.polygon(), spacing))
+    }
+
+    /// Under what the samples of a knot of its net are kept.
+    pub fn knot(&self, knot: usize) -> Uuid {
+        Uuid::from_u128(self.id.as_u128().wrapping_add(knot as u128 + 1))
+    }
+
+    /// Those of all knots, in the order of its net.
+    pub fn knots(&self) -> Vec<Uuid> {
+        self.net().map_or_else(Vec::new, |net| (0..net.knots.len()).map(|knot| self.knot(knot)).collect())
+    }
+
+    /// Whether this is under what the samples of one of its knots are kept.
+    pub fn has_knot(&self, id: Uuid) -> bool {
+        let number = id.as_u128().wrapping_sub(self.id.as_u128());
+        self.bends.is_some() && (1..=MOST_KNOTS as u128).contains(&number)
+    }
+
+    /// Whether another state of it has the same net.
+    pub fn bends_like(&self, other: &Self) -> bool {
+        self.bends == other.bends && (self.bends.is_none() || self.drawn == other.drawn)
     }
 
     /// The upright box round the outline, where it was drawn.
@@ -116,6 +152,30 @@ impl Area {
     /// Where its pins are on the frame on which it was drawn.
     pub fn carried(&self) -> [Point; 5] {
         carried_by(self.bounds())
+    }
+}
+
+/// How fine a net is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Fineness {
+    /// For wide folds: held best where the film is poor.
+    Coarse,
+    /// For most.
+    Medium,
+    /// For small folds of something with a rich pattern.
+    Fine,
+}
+
+impl Fineness {
+    /// Pixels between knots on something of so many pixels.
+    pub fn spacing(self, pixels: f64) -> f64 {
+        let knots = match self {
+            Self::Coarse => 60.0,
+            Self::Medium => 180.0,
+            Self::Fine => 350.0,
+        };
+        (pixels / knots).sqrt().clamp(LEAST_SPACING, MOST_SPACING)
     }
 }
 

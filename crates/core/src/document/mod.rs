@@ -8,7 +8,7 @@ mod subject;
 mod tests;
 mod validate;
 
-pub use area::{Area, DrawnOutline, KeepOut, OutlineOnFrame};
+pub use area::{Area, DrawnOutline, Fineness, KeepOut, OutlineOnFrame};
 pub(crate) use area::{bounds_of, carried_by};
 pub use shot::Shot;
 pub use subject::{HandOver, SUBJECT_COLOURS, Subject};

@@ -21,7 +21,7 @@ pub struct Shot {
     /// Frames on which the film was found to go over to another picture, and a person says that it does not.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub no_cuts: Vec<Frame>,
-    /// Samples by pin. Stored apart from the rest, because they are many; shared by copies of the shot until one
+    /// Samples by pin, and by knot of a net. Stored apart from the rest, because they are many; shared by copies of the shot until one
     /// changes them.
     #[serde(skip)]
     pub tracks: BTreeMap<Uuid, Arc<Track>>,
@@ -42,6 +42,18 @@ impl Shot {
     pub fn pin(&self, id: Uuid) -> Option<(&Subject, &Pin)> {
         let pins = |subject: &'_ Subject| subject.pins.iter().position(|pin| pin.id == id);
         self.subjects.iter().find_map(|subject| pins(subject).map(|i| (subject, &subject.pins[i])))
+    }
+
+    /// Whether samples are kept under this: of a pin, or of a knot of a net.
+    pub fn has_track(&self, id: Uuid) -> bool {
+        let of_knot = || self.subjects.iter().flat_map(|subject| &subject.areas).any(|area| area.has_knot(id));
+        self.pin(id).is_some() || of_knot()
+    }
+
+    /// The pin that leads the area to whose net a knot belongs.
+    pub fn leading_pin_of(&self, knot: Uuid) -> Option<Uuid> {
+        let mut areas = self.subjects.iter().flat_map(|subject| &subject.areas);
+        areas.find(|area| area.has_knot(knot)).map(|area| area.carriers[0])
     }
 
     /// The samples of a pin; an empty track when nothing was followed yet.

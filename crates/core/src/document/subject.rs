@@ -87,6 +87,13 @@ impl Subject {
             && pins(self) == pins(other)
             && self.cleaning == other.cleaning
             && self.hand_overs == other.hand_overs
+            && self.areas.len() == other.areas.len()
+            && self.areas.iter().zip(&other.areas).all(|(own, other)| own.id == other.id && own.bends_like(other))
+    }
+
+    /// Under what its samples are kept: its pins, and the knots of its areas that bend.
+    pub fn tracks(&self) -> impl Iterator<Item = Uuid> {
+        self.pins.iter().map(|pin| pin.id).chain(self.areas.iter().flat_map(Area::knots))
     }
 
     /// Which pin leads from which frame on, in order of frames. Empty without a pin.

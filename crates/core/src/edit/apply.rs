@@ -78,10 +78,13 @@ impl Edit {
     pub fn touched_tracks(&self, shot: &Shot) -> Vec<Uuid> {
         match self {
             Self::SetSamples { pin, .. } | Self::RemovePin { pin } => vec![*pin],
-            Self::RemoveSubject { subject } => shot
-                .subject(*subject)
-                .map(|subject| subject.pins.iter().map(|pin| pin.id).collect())
-                .unwrap_or_default(),
+            Self::RemoveSubject { subject } => {
+                shot.subject(*subject).map(|subject| subject.tracks().collect()).unwrap_or_default()
+            }
+            Self::PutArea { subject, area, .. } => known_area(shot, *subject, area.id)
+                .filter(|known| !known.bends_like(area))
+                .map_or_else(Vec::new, Area::knots),
+            Self::RemoveArea { subject, area } => known_area(shot, *subject, *area).map_or_else(Vec::new, Area::knots),
             Self::All { edits } => edits.iter().flat_map(|edit| edit.touched_tracks(shot)).collect(),
             _ => Vec::new(),
         }
@@ -107,13 +110,12 @@ fn add_subject(shot: &mut Shot, index: usize, subject: &Subject) -> Result<Edit,
 fn remove_subject(shot: &mut Shot, id: Uuid) -> Result<Edit, EditError> {
     let index = shot.subjects.iter().position(|s| s.id == id).ok_or(EditError::not_there("subject"))?;
     let subject = shot.subjects.remove(index);
-    let restore_samples: Vec<Edit> = subject.pins.iter().filter_map(|pin| clear_track(shot, pin.id)).collect();
-    let add = Edit::AddSubject { index, subject };
-    Ok(if restore_samples.is_empty() {
-        add
-    } else {
-        Edit::All { edits: std::iter::once(add).chain(restore_samples).collect() }
-    })
+    let restore_samples: Vec<Edit> = subject.tracks().filter_map(|track| clear_track(shot, track)).collect();
+    Ok(followed_by(Edit::AddSubject { index, subject }, restore_samples))
+}
+
+fn followed_by(edit: Edit, others: Vec<Edit>) -> Edit {
+    if others.is_empty() { edit } else { Edit::All { edits: std::iter::once(edit).chain(others).collect() } }
 }
 
 /// Drops the samples of a pin; the edit that brings them back, unless there were none.
@@ -155,13 +157,23 @@ fn remove_pin(shot: &mut Shot, pin: Uuid) -> Result<Edit, EditError> {
     let restore_lead = led.then(|| Edit::SetHandOvers { subject: owner, hand_overs: subject.hand_overs.clone() });
     subject.hand_overs.retain(|over| over.pin != pin);
     let restore: Vec<Edit> = restore_samples.into_iter().chain(restore_lead).collect();
-    Ok(if restore.is_empty() { put } else { Edit::All { edits: std::iter::once(put).chain(restore).collect() } })
+    Ok(followed_by(put, restore))
 }
 
+fn known_area(shot: &Shot, subject: Uuid, area: Uuid) -> Option<&Area> {
+    shot.subject(subject)?.areas.iter().find(|known| known.id == area)
+}
+
+/// The samples of its knots are of the net as it was: another one begins without.
 fn put_area(shot: &mut Shot, id: Uuid, area: &Area, index: Option<usize>) -> Result<Edit, EditError> {
+    let other_net = known_area(shot, id, area.id).filter(|known| !known.bends_like(area)).map(Area::knots);
+    let restore = other_net.unwrap_or_default().into_iter().filter_map(|knot| clear_track(shot, knot)).collect();
     let areas = &mut subject_mut(shot, id)?.areas;
     Ok(match areas.iter_mut().find(|old| old.id == area.id) {
-        Some(old) => Edit::PutArea { subject: id, index: None, area: std::mem::replace(old, area.clone()) },
+        Some(old) => {
+            let area = std::mem::replace(old, area.clone());
+            followed_by(Edit::PutArea { subject: id, index: None, area }, restore)
+        }
         None => {
             areas.insert(index.unwrap_or(usize::MAX).min(areas.len()), area.clone());
             Edit::RemoveArea { subject: id, area: area.id }
@@ -170,9 +182,11 @@ fn put_area(shot: &mut Shot, id: Uuid, area: &Area, index: Option<usize>) -> Res
 }
 
 fn remove_area(shot: &mut Shot, id: Uuid, area: Uuid) -> Result<Edit, EditError> {
+    let knots = known_area(shot, id, area).map_or_else(Vec::new, Area::knots);
+    let restore = knots.into_iter().filter_map(|knot| clear_track(shot, knot)).collect();
     let areas = &mut subject_mut(shot, id)?.areas;
     let index = areas.iter().position(|old| old.id == area).ok_or(EditError::not_there("area"))?;
-    Ok(Edit::PutArea { subject: id, index: Some(index), area: areas.remove(index) })
+    Ok(followed_by(Edit::PutArea { subject: id, index: Some(index), area: areas.remove(index) }, restore))
 }
 
 fn set_keep_out(shot: &mut Shot, id: Uuid, keep_out: bool) -> Result<Edit, EditError> {
@@ -250,7 +264,7 @@ fn set_no_cuts(shot: &mut Shot, frames: &[Frame]) -> Result<Edit, EditError> {
 }
 
 fn set_samples(shot: &mut Shot, pin: Uuid, samples: &[(Frame, Option<Sample>)]) -> Result<Edit, EditError> {
-    if shot.pin(pin).is_none() {
+    if !shot.has_track(pin) {
         return Err(EditError::not_there("pin"));
     }
     let track = shot.track_mut(pin);

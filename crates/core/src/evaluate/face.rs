@@ -17,18 +17,27 @@ pub fn face_of_pins(subject: &Subject, poses: &Poses, frame: Frame) -> Option<[C
 pub fn face_to_lie_on(subject: &Subject, poses: &Poses, frame: Frame) -> Option<LyingFace> {
     let of_pins = || {
         let corners = four_corners(subject, poses, frame)?.map(|(_, at)| at);
-        Some(LyingFace { corners, since: frame })
+        Some(LyingFace { corners, since: frame, bends: None })
     };
     // The pins of an area are the box round it, which is no face unless it was outlined so.
     if subject.areas.is_empty() { of_pins() } else { subject.areas.iter().find_map(face_of_area) }
 }
 
-/// The face of an area that was outlined by four straight corners.
+/// The face of an area that was outlined by four straight corners; of a surface that bends the box round it, whatever its
+/// shape: what lies on it is laid on that frame, and bends from there on.
 pub fn face_of_area(area: &Area) -> Option<LyingFace> {
     let outline = &area.drawn.outline;
-    let four: [Point; 4] = outline.points.clone().try_into().ok().filter(|_| !outline.curved)?;
+    let bends = area.bends.map(|_| area.id);
+    let four = outline.points.clone().try_into().ok().filter(|_: &[Point; 4]| !outline.curved);
+    let four = four.or_else(|| bends.map(|_| area.bounds().corners()))?;
     let corners = clockwise(four.map(|at| (at, at))).map(|(corner, _)| corner);
-    Some(LyingFace { corners, since: area.drawn.frame })
+    Some(LyingFace { corners, since: area.drawn.frame, bends })
+}
+
+/// A face that a person has drawn on a frame: on the first of the subject's surfaces that bend, if there is one.
+pub fn face_drawn(subject: &Subject, corners: [Point; 4], since: Frame) -> LyingFace {
+    let bends = subject.areas.iter().find(|area| area.bends.is_some()).map(|area| area.id);
+    LyingFace { corners, since, bends }
 }
 
 fn four_corners(subject: &Subject, poses: &Poses, frame: Frame) -> Option<[(Corner, Point); 4]> {
@@ -56,11 +65,20 @@ mod tests {
     use uuid::Uuid;
 
     use super::*;
-    use crate::document::DrawnOutline;
+    use crate::document::{DrawnOutline, Fineness};
 
     fn area(corners: &[(f64, f64)]) -> Area {
         let outline = DrawnOutline::straight(corners.iter().map(|&(x, y)| Point::new(x, y)).collect());
         Area::new(Uuid::nil(), Frame(7), outline, [Uuid::nil(); 5])
+    }
+
+    #[test]
+    fn what_lies_on_cloth_lies_in_the_box_round_it_and_bends() {
+        let mut cloth = area(&[(10.0, 20.0), (90.0, 10.0), (12.0, 60.0)]);
+        assert_eq!(face_of_area(&cloth), None);
+        cloth.bends = Some(Fineness::Medium);
+        let face = face_of_area(&cloth).unwrap();
+        assert_eq!((face.corners, face.bends), (cloth.bounds().corners(), Some(cloth.id)));
     }
 
     #[test]

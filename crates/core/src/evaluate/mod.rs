@@ -9,14 +9,14 @@ use std::sync::Arc;
 
 use uuid::Uuid;
 
-use crate::document::{Shot, Subject};
-use crate::motion::{Poses, SubjectMotion};
+use crate::document::{Area, Shot, Subject};
+use crate::motion::{BentNet, Poses, SubjectMotion};
 use crate::path::{Path, Recipe, clean, hand_over};
 use crate::time::Frame;
 use crate::track::{MotionModel, Sample, Track};
 
 pub use areas::area_task;
-pub use face::{face_of_area, face_of_pins, face_to_lie_on};
+pub use face::{face_drawn, face_of_area, face_of_pins, face_to_lie_on};
 
 /// The samples of a pin, or of what leads in its place.
 type PinTrack<'a> = (Uuid, Cow<'a, Track>);
@@ -51,7 +51,8 @@ impl SubjectEvaluation {
             }
             None => motion.clone(),
         };
-        let poses = cleaned.map(|motion| Arc::new(Poses::new(path.clone(), motion)));
+        let nets = || nets_of(shot, subject);
+        let poses = cleaned.map(|motion| Arc::new(Poses::new(path.clone(), motion).with_nets(nets())));
         Some(Self { track, motion, path, poses })
     }
 
@@ -103,6 +104,15 @@ fn wanted_motion(subject: &Subject, pins: usize) -> MotionModel {
 fn motion_from(subject: &Subject, tracks: &[PinTrack<'_>]) -> Option<SubjectMotion> {
     let borrowed: Vec<(Uuid, &Track)> = tracks.iter().map(|(pin, track)| (*pin, &**track)).collect();
     SubjectMotion::new(&borrowed, wanted_motion(subject, tracks.len()), subject.pins.first()?.frame)
+}
+
+/// The nets of the subject's surfaces that bend.
+fn nets_of(shot: &Shot, subject: &Subject) -> Vec<BentNet> {
+    let bent = |area: &Area| {
+        let tracks: Vec<&Track> = area.knots().into_iter().map(|knot| shot.track(knot)).collect();
+        Some(BentNet::new(area.id, area.net()?, &tracks))
+    };
+    subject.areas.iter().filter_map(bent).collect()
 }
 
 /// The samples of a track at the places of a path.

@@ -6,6 +6,7 @@ use thiserror::Error;
 use crate::area::{AreaTask, Outline};
 use crate::document::{DocumentProblem, DrawnOutline, check_face};
 use crate::geometry::{Homography, Point, Size};
+use crate::mesh::{LEAST_SPACING, MOST_SPACING};
 use crate::motion::{Match, fit_most};
 use crate::time::{Frame, FrameRange};
 use crate::track::{Covariance, MotionModel};
@@ -29,6 +30,9 @@ pub struct AreaRequest {
     /// Where the outline is on other frames, as set by hand.
     #[serde(default)]
     pub guides: Vec<OutlineOnFrame>,
+    /// Pixels between the knots of a net that is laid over it: it bends. Nothing for a flat face.
+    #[serde(default)]
+    pub knots: Option<f64>,
 }
 
 /// A closed line.
@@ -61,6 +65,9 @@ pub enum AreaProblem {
     /// A guide is no other place of the same outline.
     #[error("the guide on frame {0} has to have the outline's own points, in the same order, and hold something")]
     Guide(Frame),
+    /// The knots are too near to each other, or there are next to none.
+    #[error("the knots are {0} pixels apart; it has to be between {LEAST_SPACING} and {MOST_SPACING}")]
+    Knots(f64),
     /// It is on a frame that is not looked at.
     #[error("frame {frame} is not in {}..{}", range.first, range.last)]
     Frame {
@@ -77,6 +84,9 @@ impl AreaRequest {
         let frames = std::iter::once(self.frame).chain(self.guides.iter().map(|guide| guide.frame));
         if let Some(frame) = frames.into_iter().find(|frame| !range.contains(*frame)) {
             return Err(AreaProblem::Frame { frame, range });
+        }
+        if let Some(knots) = self.knots.filter(|knots| !(LEAST_SPACING..=MOST_SPACING).contains(knots)) {
+            return Err(AreaProblem::Knots(knots));
         }
         let outline = checked(&self.outline)?;
         let seen = outline.bounds().is_some_and(|bounds| {
@@ -147,6 +157,9 @@ mod tests {
         assert!(said(r#"{"name":"a","frame":0,"outline":[[0,0],[9e5,9],[18,9e5]]}"#).contains("smaller part"));
         assert!(said(r#"{"name":"a","frame":0,"outline":[[-90,0],[-9,9],[-9,80]]}"#).contains("outside"));
         assert!(said(r#"{"name":"a","frame":100,"outline":[[0,0],[90,9],[9,80]]}"#).contains("0..99"));
+        assert!(
+            said(r#"{"name":"a","frame":0,"outline":[[0,0],[90,9],[9,80]],"knots":2}"#).contains("between 6 and 400")
+        );
         let guide =
             r#"{"name":"a","frame":0,"outline":[[0,0],[90,9],[9,80]],"guides":[{"frame":4,"outline":[[1,1]]}]}"#;
         assert!(said(guide).contains("frame 4"));

@@ -97,6 +97,7 @@ fn kind(shape: &Primitive) -> Kind {
         Primitive::Foreground { feather, .. } => (6, 0, [*feather, 0.0]),
         Primitive::Specks { blur, .. } => (7, 0, [*blur, 0.0]),
         Primitive::ClipFrame { art, .. } => (8, *art, [0.0; 2]),
+        Primitive::Bent(piece) => (9, piece.art, [0.0; 2]),
     };
     (kind, art, numbers.map(f64::to_bits))
 }

@@ -101,7 +101,9 @@ fn inside(track: &DrawableTrack, sample: &Drawable, clock: &Clock, art: &[DrawnA
             let whole = inside_out.then_some("M-20000 -20000H40000V40000H-20000Z");
             Some(path(track, clock, whole, *feather, &format!(r#"fill="{colour}" fill-rule="evenodd""#)))
         }
-        Primitive::Cover { .. } | Primitive::Foreground { .. } | Primitive::ClipFrame { .. } => None,
+        Primitive::Cover { .. } | Primitive::Foreground { .. } | Primitive::ClipFrame { .. } | Primitive::Bent(_) => {
+            None
+        }
     }
 }
 
@@ -156,6 +158,8 @@ fn path_data(shape: &Primitive) -> String {
             rings.iter().map(|ring| line(ring, true)).collect()
         }
         Primitive::Specks { specks, .. } => specks.iter().map(|speck| line(&speck.ring(), true)).collect(),
-        Primitive::Artwork { .. } | Primitive::Flat { .. } | Primitive::ClipFrame { .. } => String::new(),
+        Primitive::Artwork { .. } | Primitive::Flat { .. } | Primitive::ClipFrame { .. } | Primitive::Bent(_) => {
+            String::new()
+        }
     }
 }

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use uuid::Uuid;
 
-use super::SubjectMotion;
+use super::{BentNet, SubjectMotion};
 use crate::geometry::{Homography, LocalWarp, Point};
 use crate::path::Path;
 use crate::time::Frame;
@@ -15,12 +15,23 @@ use crate::track::MotionModel;
 pub struct Poses {
     path: Path,
     motion: Arc<SubjectMotion>,
+    nets: Vec<BentNet>,
 }
 
 impl Poses {
     /// The anchor of `motion` follows `path`; turn, growth and tilt are those of `motion`.
     pub fn new(path: Path, motion: Arc<SubjectMotion>) -> Self {
-        Self { path, motion }
+        Self { path, motion, nets: Vec::new() }
+    }
+
+    /// With the nets of its surfaces that bend.
+    pub fn with_nets(self, nets: Vec<BentNet>) -> Self {
+        Self { nets, ..self }
+    }
+
+    /// The net of a surface that bends, by its area.
+    pub fn net(&self, area: Uuid) -> Option<&BentNet> {
+        self.nets.iter().find(|net| net.area == area)
     }
 
     /// Where the anchor goes.

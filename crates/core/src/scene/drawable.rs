@@ -8,6 +8,22 @@ use crate::attachment::{Blend, Brightness, ColourKey, CoverEffect, FlarePart, La
 use crate::geometry::{Homography, Point, Rect};
 use crate::time::Frame;
 
+/// Artwork in triangles, each under an affine map of its own.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct BentPiece {
+    /// Which artwork: index into the scene's list.
+    pub art: usize,
+    /// Which frame, of a film clip.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub frame: Option<Frame>,
+    /// The corners of the triangles, in pixels of the artwork: also beyond it.
+    pub own: Vec<Point>,
+    /// Where each is seen, in the film's picture.
+    pub seen: Vec<Point>,
+    /// Three corners each. Where they overlap, the later is in front.
+    pub triangles: Vec<[usize; 3]>,
+}
+
 /// Something to paint on one frame, in picture coordinates.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Drawable {
@@ -97,6 +113,8 @@ pub enum Primitive {
         /// From the clip's picture to the film's, row by row.
         matrix: [[f64; 3]; 3],
     },
+    /// Finished artwork, or a frame of a film clip, on a surface that bends: in triangles.
+    Bent(BentPiece),
     /// A straight line.
     Line {
         /// One end.
@@ -179,6 +197,10 @@ impl Primitive {
             Self::ClipFrame { art, frame, matrix } => {
                 Self::ClipFrame { art, frame, matrix: *map.after(&Homography::new(matrix)).rows() }
             }
+            Self::Bent(piece) => {
+                let seen = piece.seen.iter().map(|corner| map.apply(*corner)).collect();
+                Self::Bent(BentPiece { seen, ..piece })
+            }
             Self::Line { from, to, width, colour } => {
                 Self::Line { from: map.apply(from), to: map.apply(to), width: width * scale, colour }
             }
@@ -211,6 +233,7 @@ impl Primitive {
             Self::Flat { art, matrix } | Self::ClipFrame { art, matrix, .. } => {
                 Rect::around_all(&corners(&Homography::new(*matrix), *art))
             }
+            Self::Bent(piece) => Rect::around_all(&piece.seen),
             Self::Line { from, to, .. } => Rect::around_all(&[*from, *to]),
             Self::Stroke { lines, .. } => Rect::around_all(&lines.concat()),
             Self::Specks { specks, .. } => Rect::around_all(

@@ -93,7 +93,7 @@ fn facing_the_camera_it_turns_and_grows_on_two_pins_as_far_as_wanted() {
 #[test]
 fn a_label_laid_on_a_face_goes_with_its_corners() {
     let corners = CORNERS.map(|(x, y)| flight(14).apply(Point::new(x, y)));
-    let face = LyingFace { corners, since: Frame(14) };
+    let face = LyingFace { corners, since: Frame(14), bends: None };
     let label = AttachmentKind::Label(Box::new(Label { keeps_inside: true, ..Label::named("Yard") }));
     let mut shot = shot(4, label.laid_on(face, PICTURE).unwrap());
     shot.subjects[0].motion = Some(MotionModel::Perspective);

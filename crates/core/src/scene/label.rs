@@ -1,5 +1,6 @@
 //! A label on one frame: its box, and the line from the box to the subject.
 
+use super::bent::bent;
 use super::drawable::{Drawable, Primitive, affine};
 use super::item_context::ItemContext;
 use super::stance::{lying, stance};
@@ -30,7 +31,10 @@ impl PlacedLabel {
     pub fn drawables(&self, item: &ItemContext, frame: Frame, picture: Size, pushed: Point) -> Option<Vec<Drawable>> {
         let subject = item.poses.path().position(frame)?;
         let map = Homography::shift(pushed).after(&self.place(item, frame, picture)?);
-        let artwork = if map.rows()[2] == [0.0, 0.0, 1.0] {
+        let bent = self.bends(item, frame, picture);
+        let artwork = if let Some(bent) = bent {
+            bent
+        } else if map.rows()[2] == [0.0, 0.0, 1.0] {
             Primitive::Artwork { art: self.art, matrix: affine(&map) }
         } else {
             Primitive::Flat { art: self.art, matrix: *map.rows() }
@@ -38,6 +42,20 @@ impl PlacedLabel {
         let width = self.label.line_width.filter(|_| self.label.lies.is_none());
         let line = width.and_then(|width| self.line(item, &map, subject, width));
         Some(line.into_iter().chain([artwork]).map(|primitive| item.drawable(primitive, 1.0)).collect())
+    }
+
+    /// On a surface that bends.
+    fn bends(&self, item: &ItemContext, frame: Frame, picture: Size) -> Option<Primitive> {
+        let face = self.label.lies.as_ref().filter(|face| face.bends.is_some())?;
+        let laid = face.map(picture)?.checked_after(&self.laid_out())?;
+        bent((self.art, self.size, None), (face, &laid), item, frame)
+    }
+
+    /// From the artwork to what its offset is counted in.
+    fn laid_out(&self) -> Homography {
+        let middle = Homography::shift(Point::new(self.size.0, self.size.1) * -0.5);
+        let turned = Homography::shift(self.offset).after(&Homography::turn(self.label.rotation.to_radians()));
+        turned.after(&middle)
     }
 
     /// From what its offset is counted in to the picture.
@@ -51,9 +69,7 @@ impl PlacedLabel {
 
     /// From the artwork to the picture.
     fn place(&self, item: &ItemContext, frame: Frame, picture: Size) -> Option<Homography> {
-        let middle = Homography::shift(Point::new(self.size.0, self.size.1) * -0.5);
-        let turned = Homography::shift(self.offset).after(&Homography::turn(self.label.rotation.to_radians()));
-        let map = self.ground(item, frame, picture)?.checked_after(&turned.after(&middle))?;
+        let map = self.ground(item, frame, picture)?.checked_after(&self.laid_out())?;
         if !self.label.keeps_inside || self.label.lies.is_some() {
             return Some(map);
         }

@@ -3,6 +3,7 @@
 //! A kind of attachment has a file here that gives its drawables, a line in `Body` (`item`) and one in `builder`.
 
 mod artwork;
+mod bent;
 mod boundary;
 mod builder;
 mod cover;
@@ -36,7 +37,7 @@ use crate::time::{Frame, FrameRange};
 use artwork::ArtworkRegistry;
 pub use artwork::Measure;
 use builder::Builder;
-pub use drawable::{Art, ClipArt, Drawable, LumaGate, Primitive};
+pub use drawable::{Art, BentPiece, ClipArt, Drawable, LumaGate, Primitive};
 use item::{Body, SceneItem, Stage};
 use label_layout::LabelLayout;
 pub use speck::Speck;

@@ -1,5 +1,6 @@
 //! A picture or a film clip on one frame: lying on a face of its subject in perspective, or facing the camera.
 
+use super::bent::bent;
 use super::drawable::{Drawable, Primitive};
 use super::item_context::ItemContext;
 use super::stance::{lying, stance};
@@ -17,8 +18,9 @@ pub(super) struct PlacedPicture {
 
 impl PlacedPicture {
     pub fn drawables(&self, item: &ItemContext, frame: Frame, film: Size) -> Option<Vec<Drawable>> {
-        let matrix = matrix(&self.picture, item, frame, film)?;
-        Some(vec![item.drawable(Primitive::Flat { art: self.art, matrix }, 1.0)])
+        let bent = bends(&self.picture, (self.art, None), item, (frame, film));
+        let flat = || Some(Primitive::Flat { art: self.art, matrix: matrix(&self.picture, item, frame, film)? });
+        Some(vec![item.drawable(bent.or_else(flat)?, 1.0)])
     }
 }
 
@@ -32,9 +34,28 @@ pub(super) struct PlacedClip {
 impl PlacedClip {
     pub fn drawables(&self, item: &ItemContext, frame: Frame, film: Size) -> Option<Vec<Drawable>> {
         let shown = self.clip.shown_on(frame)?;
-        let matrix = matrix(&self.clip.picture, item, frame, film)?;
-        Some(vec![item.drawable(Primitive::ClipFrame { art: self.art, frame: shown, matrix }, 1.0)])
+        let picture = &self.clip.picture;
+        let bent = bends(picture, (self.art, Some(shown)), item, (frame, film));
+        let flat = || {
+            let matrix = matrix(picture, item, frame, film)?;
+            Some(Primitive::ClipFrame { art: self.art, frame: shown, matrix })
+        };
+        Some(vec![item.drawable(bent.or_else(flat)?, 1.0)])
     }
+}
+
+/// On a surface that bends.
+fn bends(
+    picture: &Picture,
+    (art, shown): (usize, Option<Frame>),
+    item: &ItemContext,
+    (frame, film): (Frame, Size),
+) -> Option<Primitive> {
+    let PictureMount::Drawn(face) = &picture.mount else { return None };
+    let [across, down] = face.sides(film);
+    let laid = face.map(film)?.after(&Homography::stretch(across, down)).after(&laid_out(picture));
+    let [width, height] = picture.pixels.map(f64::from);
+    bent((art, (width, height), shown), (face, &laid), item, frame)
 }
 
 /// From the picture's own pixels to the film's.

@@ -7,6 +7,7 @@ use crate::camera::Shot;
 mod clock_tower;
 mod landscape;
 mod passing_loop;
+mod pennant;
 mod people;
 mod platform;
 mod railcar;
@@ -17,6 +18,7 @@ mod yard;
 
 pub use clock_tower::clock_tower;
 pub use passing_loop::passing_loop;
+pub use pennant::pennant;
 pub use platform::platform;
 pub use station_front::station_front;
 pub use street::film_trials;

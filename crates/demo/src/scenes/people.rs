@@ -40,6 +40,7 @@ pub(super) fn person(
         pose: Box::new(hips),
         picture,
         adds: false,
+        cloth: None,
     };
     let seen = Box::new(move |t: f64| usize::from(t >= turns));
     let legs = Box::new(move |t: f64| if t < turns { phase(t) } else { 2 * PHASES - 1 - phase(t) });

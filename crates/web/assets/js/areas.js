@@ -1,5 +1,6 @@
 // The areas of the selected subject: drawn, seen on the frame in view, put by hand, reshaped.
 import { applied, boxOf, mapBetween, polygon } from "./face.js";
+import { throughNet } from "./nets.js";
 import { isPresent } from "./track.js";
 
 // The pins of a subject without those that are only corners of its areas.
@@ -121,6 +122,10 @@ export const faces = (parts) => ({
     const moved = (points) => (map && (at || drag?.corner !== undefined) ? points.map((p) => applied(map, p)) : points);
     const points = drag?.points ?? moved(outline.points);
     const isHome = frame === area.drawn.frame;
+    const net = area.bends && !at && !drag ? parts.nets.on(area.id, frame) : null;
+    const home = net && parts.nets.on(area.id, area.drawn.frame);
+    const bent = (line) =>
+      home && !isHome ? line.map((p) => throughNet({ ...net, from: home.knots, to: net.knots }, p)) : line;
     const keepOuts = (area.keep_outs ?? []).map((one) => {
       const there = this.keepOutOn(area, one, frame);
       const own = drag?.keepOut === one.id ? drag.points : there?.points;
@@ -129,7 +134,8 @@ export const faces = (parts) => ({
     return {
       id: area.id,
       isPicked,
-      line: polygon({ ...outline, points }),
+      line: net && place.frame === area.drawn.frame ? bent(polygon(place.outline)) : polygon({ ...outline, points }),
+      net,
       box: boxOf(polygon(area.drawn.outline)),
       quad,
       points: isPicked && this.reshaping === area.id ? points : null,

@@ -87,7 +87,7 @@ export const attaching = (parts) => ({
   layDown() {
     const { areas } = this;
     const seen = areas.length
-      ? areas.some(({ drawn: { outline } }) => outline.points.length === 4 && !outline.curved)
+      ? areas.some(({ bends, drawn: { outline } }) => bends || (outline.points.length === 4 && !outline.curved))
       : this.linkable.length >= 4;
     if (seen && !this.isLying) return this.layOn(null);
     return this.beginOutline("face");

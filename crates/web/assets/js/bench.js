@@ -15,7 +15,9 @@ import { looking } from "./looking.js";
 import { losing } from "./losses.js";
 import { mending } from "./mend.js";
 import { outlining } from "./outlining.js";
+import { Nets } from "./nets.js";
 import { Overlay } from "./overlay.js";
+import { stilling } from "./still.js";
 import "./panels/area.js";
 import "./panels/attach.js";
 import "./panels/check.js";
@@ -69,6 +71,7 @@ Alpine.data("bench", () => {
     attaching(parts),
     outlining(parts),
     faces(parts),
+    stilling(parts),
   ];
   return compose(...others, {
     loaded: false,
@@ -115,6 +118,7 @@ Alpine.data("bench", () => {
       };
       parts.player = new Player(this.$refs.canvas, events);
       parts.overlay = new Overlay(this.$refs.over, parts.player);
+      parts.nets = new Nets(this.path, () => this.repaint());
       const scene = (at, art) => call("GET", `${this.path}/scene?at=${at}&art=${art}`);
       parts.overlay.faces.facesOn = (frame) => (this.playing && !this.gridPlays ? [] : this.facesOn(frame));
       parts.overlay.openScene(scene, () => this.sceneCame());
@@ -242,6 +246,7 @@ Alpine.data("bench", () => {
 
     sceneCame() {
       parts.overlay.scene.shift = null;
+      parts.nets.forget();
       this.sceneSeen++;
       this.repaint();
     },
@@ -391,6 +396,7 @@ Alpine.data("bench", () => {
     repaint() {
       if (!this.loaded) return;
       parts.overlay.paint(this.overlayState());
+      this.drawStill();
       this.drawTimeline();
     },
 

@@ -26,9 +26,10 @@ export class Faces {
     context.restore();
   }
 
-  face(context, { line, box, quad, isPicked, keepOuts }) {
+  face(context, { line, box, quad, net, isPicked, keepOuts }) {
     const map = mapBetween(box, quad);
-    if (map && isPicked) this.grid(context, box, map);
+    if (net && isPicked) this.net(context, net);
+    else if (map && isPicked) this.grid(context, box, map);
     this.stroke(context, this.closed(line), isPicked ? 2 : 1.2, []);
     for (const keepOut of keepOuts) this.keepOut(context, keepOut.line);
   }
@@ -46,6 +47,25 @@ export class Faces {
       segment({ x: left, y }, { x: right, y });
     }
     context.globalAlpha = 0.6;
+    this.stroke(context, path, 0.7, []);
+    context.globalAlpha = 1;
+  }
+
+  net(context, { knots, triangles }) {
+    const path = new Path2D();
+    const at = knots.map((knot) => this.stage(knot));
+    const drawn = new Set();
+    for (const corners of triangles) {
+      corners.forEach((one, i) => {
+        const other = corners[(i + 1) % 3];
+        const side = Math.min(one, other) * knots.length + Math.max(one, other);
+        if (drawn.has(side)) return;
+        drawn.add(side);
+        path.moveTo(at[one].x, at[one].y);
+        path.lineTo(at[other].x, at[other].y);
+      });
+    }
+    context.globalAlpha = 0.5;
     this.stroke(context, path, 0.7, []);
     context.globalAlpha = 1;
   }

@@ -1,11 +1,13 @@
 // What of the scene can be dragged, in SVG over the picture: outlines to grab, and the handles of what is open.
 
+import { throughNet } from "./nets.js";
 import { draggedRows, ringOfSpeck } from "./painter.js";
 import { make } from "./svg.js";
 
 const GRIP = 14; // Half the side of what a flare is grabbed by, in CSS pixels.
 const HANDLE = 6; // Half the side of a handle's mark, ...
 const REACH = 14; // ... of what is grabbed of it, ...
+const EDGE_POINTS = 12; // Along each side of bent artwork.
 const ARM = 26; // ... and how far the one for turning stands off.
 const TURNED = new Set(["label", "picture", "clip", "cover", "front", "sparks"]); // What is round has no handle for it.
 
@@ -116,6 +118,7 @@ export class Grabs {
           .map(([x, y, w]) => [x / w, y / w]),
       ];
     }
+    if (shape.shape === "bent") return [seenEdge(shape, this.scene.artwork.list[shape.art])];
     // Sparks by the youngest, which are where they set off.
     if (kind === "sparks") return [roundAll(shape.specks.map(ringOfSpeck), GRIP / this.player.view.scale)];
     if (shape.shape === "cover" || shape.shape === "front")
@@ -127,4 +130,22 @@ export class Grabs {
     const { view } = this.player;
     return `translate(${view.x} ${view.y}) rotate(${(view.turn * 180) / Math.PI}) scale(${view.scale})`;
   }
+}
+
+// The edge of bent artwork: along each of its sides, points where they are seen.
+function seenEdge({ own, seen, triangles }, { width, height }) {
+  const corners = [
+    [0, 0],
+    [width, 0],
+    [width, height],
+    [0, height],
+  ];
+  const along = corners.flatMap(([x, y], i) => {
+    const [u, v] = corners[(i + 1) % 4];
+    return Array.from({ length: EDGE_POINTS }, (_, k) => ({
+      x: x + ((u - x) * k) / EDGE_POINTS,
+      y: y + ((v - y) * k) / EDGE_POINTS,
+    }));
+  });
+  return along.map((at) => throughNet({ from: own, to: seen, triangles }, at)).map(({ x, y }) => [x, y]);
 }

@@ -2,7 +2,7 @@
 // same a little coarser while it plays, where that saves time.
 
 import { filmPart, litShare } from "./film.js";
-import { chained, paintWarped } from "./warp.js";
+import { chained, paintBent, paintWarped } from "./warp.js";
 
 const MODES = { normal: "source-over", multiply: "multiply", screen: "screen", overlay: "overlay", add: "lighter" };
 const BLUR_SEEN = 2; // Deviation, in pixels, at which a blur is computed: the rest is made larger.
@@ -91,6 +91,7 @@ export class Painter {
       artwork: () => this.artwork(context, shape),
       flat: () => this.flat(context, shape),
       clip_frame: () => this.clipFrame(context, shape),
+      bent: () => this.bent(context, shape),
       line: () => stroke(context, [[shape.from, shape.to]], shape, false, this.ratio),
       stroke: () => stroke(context, shape.lines, shape, shape.closed, this.ratio),
       area: () => area(context, shape, this.ratio),
@@ -162,6 +163,20 @@ export class Painter {
     this.laid(context, one, matrix, this.scene.clips.bitmap(one, frame));
   }
 
+  bent(context, piece) {
+    const one = this.scene.artwork.list[piece.art];
+    const isClip = piece.frame !== undefined;
+    const larger = Math.sqrt(areaOf(piece.seen, piece.triangles) / Math.max(1e-9, areaOf(piece.own, piece.triangles)));
+    const bitmap = isClip
+      ? this.scene.clips.bitmap(one, piece.frame)
+      : this.scene.artwork.bitmap(one, this.ratio * larger, this.quick);
+    if (!bitmap) return;
+    const { margin, canvas } = bitmap;
+    const [across, down] = [canvas.width / (one.width + 2 * margin), canvas.height / (one.height + 2 * margin)];
+    const own = piece.own.map(({ x, y }) => ({ x: across * (x + margin), y: down * (y + margin) }));
+    paintBent(context, bitmap, { ...piece, own }, blank, this.quick);
+  }
+
   laid(context, one, matrix, bitmap) {
     if (!bitmap) return;
     const { margin, canvas } = bitmap;
@@ -173,6 +188,13 @@ export class Painter {
     ];
     paintWarped(context, bitmap, chained(matrix, own), blank, this.quick);
   }
+}
+
+// Pixels in triangles.
+function areaOf(at, triangles) {
+  const one = ([a, b, c]) =>
+    Math.abs((at[b].x - at[a].x) * (at[c].y - at[a].y) - (at[b].y - at[a].y) * (at[c].x - at[a].x)) / 2;
+  return triangles.reduce((sum, corners) => sum + one(corners), 0);
 }
 
 // How small the picture may be made for an effect that nobody sees sharp anyway.
@@ -242,7 +264,7 @@ const scratch = {};
 
 // A canvas for what is made on the way: kept, and only ever made larger, as making one takes longer than painting on
 // it.
-function blank(name, wide, tall) {
+export function blank(name, wide, tall) {
   const context = (scratch[name] ??= new OffscreenCanvas(1, 1).getContext("2d"));
   const { canvas } = context;
   if (canvas.width < wide || canvas.height < tall) {

@@ -59,6 +59,68 @@ export function paintWarped(context, bitmap, map, scratch, quick) {
   context.drawImage(layer.canvas, 0, 0, width, height, box.left, box.top, width * coarse, height * coarse);
 }
 
+// Paints `bitmap` in triangles: `own` are their corners in the bitmap's own pixels, `seen` where they are for the
+// context. Where they overlap, the later is in front.
+export function paintBent(context, bitmap, { own, seen, triangles }, scratch, quick) {
+  const { a, b, c, d, e, f } = context.getTransform();
+  const on = seen.map(({ x, y }) => [a * x + c * y + e, b * x + d * y + f]);
+  const box = boxAround(on, context.canvas);
+  if (!box) return;
+  const coarse = quick ? Math.max(1, Math.ceil(Math.sqrt((box.width * box.height) / QUICK_MOST))) : 1;
+  const [width, height] = [Math.ceil(box.width / coarse), Math.ceil(box.height / coarse)];
+  const image = new ImageData(width, height);
+  const texels = texelsOf(bitmap);
+  const at = on.map(([x, y]) => [(x - box.left) / coarse, (y - box.top) / coarse]);
+  for (const corners of triangles)
+    fillTriangle(
+      image,
+      texels,
+      corners.map((i) => own[i]),
+      corners.map((i) => at[i]),
+    );
+  const layer = scratch("warp", width, height);
+  layer.putImageData(image, 0, 0);
+  context.setTransform(1, 0, 0, 1, 0, 0);
+  context.drawImage(layer.canvas, 0, 0, width, height, box.left, box.top, width * coarse, height * coarse);
+}
+
+// Two that share a side both paint what lies on it, from the same place: nothing is left between them.
+function fillTriangle({ data, width, height }, texels, own, [a, b, c]) {
+  const whole = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]);
+  if (Math.abs(whole) < 1e-9) return;
+  const range = (axis, end) => {
+    const values = [a[axis], b[axis], c[axis]];
+    return [Math.max(0, Math.floor(Math.min(...values))), Math.min(end, Math.ceil(Math.max(...values)))];
+  };
+  const [[left, right], [top, bottom]] = [range(0, width), range(1, height)];
+  for (let row = top; row < bottom; row++) {
+    const y = row + 0.5 - a[1];
+    for (let col = left; col < right; col++) {
+      const x = col + 0.5 - a[0];
+      const second = (x * (c[1] - a[1]) - y * (c[0] - a[0])) / whole;
+      const third = ((b[0] - a[0]) * y - (b[1] - a[1]) * x) / whole;
+      if (second < -1e-6 || third < -1e-6 || second + third > 1 + 1e-6) continue;
+      const first = 1 - second - third;
+      const u = first * own[0].x + second * own[1].x + third * own[2].x;
+      const v = first * own[0].y + second * own[1].y + third * own[2].y;
+      const at = 4 * (row * width + col);
+      data[at + 3] = 0;
+      texel(texels, u - 0.5, v - 0.5, data, at);
+    }
+  }
+}
+
+// Whole pixels of the canvas round some points.
+function boxAround(points, canvas) {
+  const [xs, ys] = [0, 1].map((axis) => points.map((point) => point[axis]));
+  const [left, top] = [Math.max(0, Math.floor(Math.min(...xs))), Math.max(0, Math.floor(Math.min(...ys)))];
+  const [right, bottom] = [
+    Math.min(canvas.width, Math.ceil(Math.max(...xs))),
+    Math.min(canvas.height, Math.ceil(Math.max(...ys))),
+  ];
+  return right > left && bottom > top ? { left, top, width: right - left, height: bottom - top } : null;
+}
+
 // Whole pixels of the canvas in which it can be seen. What reaches behind the camera can be seen anywhere.
 function seenBox(map, { width, height }, canvas) {
   const corners = [

@@ -12,6 +12,22 @@ Alpine.data("areaPanel", () => ({
   areaMotionChosen(value) {
     this.changeArea({ do: "motion", motion: value || null });
   },
+  get areaBends() {
+    return this.area?.bends ?? "";
+  },
+  bendsChosen(value) {
+    this.changeArea({ do: "bend", bends: value || null });
+  },
+  setBrush(what, value) {
+    if (what === "width") this.brush.width = Math.min(200, Math.max(1, Number(value) || this.brush.width));
+    else this.brush.colour = value;
+  },
+  get homeFrame() {
+    return this.area?.drawn.frame ?? "";
+  },
+  get brushText() {
+    return this.brushing ? "Put the brush away" : "Paint on it";
+  },
   get areaText() {
     if (!this.area) return "";
     const { drawn, moved = [] } = this.area;

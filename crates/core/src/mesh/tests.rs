@@ -1,0 +1,196 @@
+//! Cloth on made shots whose motion is known exactly.
+
+use std::f64::consts::PI;
+use std::ops::ControlFlow;
+
+use super::*;
+use crate::area::made::{noise, wall};
+use crate::area::{AreaTask, Outline};
+use crate::geometry::{Point, Size};
+use crate::image::{Blur, Plane, PlaneStack};
+use crate::time::{Frame, FrameRange};
+use crate::track::SampleState;
+
+const SIZE: Size = Size::new(400, 280);
+const FRAMES: u32 = 40;
+/// The cloth on frame 0.
+const CLOTH: [Point; 4] =
+    [Point::new(110.0, 80.0), Point::new(290.0, 80.0), Point::new(290.0, 200.0), Point::new(110.0, 200.0)];
+/// The cloth reaches so much further than what is outlined, in pixels.
+const HEM: f64 = 24.0;
+/// Standard deviation of the noise, in grey levels.
+const NOISE: f64 = 2.0;
+
+/// A shot of cloth that waves before a background.
+struct Trial {
+    /// How far the wind pushes it, in pixels.
+    wind: f64,
+    /// How much brighter and darker folds are.
+    shade: f64,
+    /// Standard deviation of the defocus on a frame.
+    defocus: fn(f64) -> f64,
+    /// What lies on top at a place of a frame.
+    cover: fn(f64, Point) -> Option<f64>,
+}
+
+impl Default for Trial {
+    fn default() -> Self {
+        Self { wind: 5.0, shade: 0.15, defocus: |_| 0.0, cover: |_, _| None }
+    }
+}
+
+impl Trial {
+    /// How far a point of the cloth has gone since frame 0: waves that run along it, held on the left.
+    fn moved(&self, at: Point, t: f64) -> Point {
+        let hold = ((at.x - CLOTH[0].x + HEM) / 200.0).clamp(0.0, 1.2);
+        let phase = |speed: f64, length: f64| speed * t - 2.0 * PI * at.x / length + 0.01 * at.y;
+        let swing = |speed: f64, length: f64| phase(speed, length).sin() - (phase(speed, length) - speed * t).sin();
+        let down = hold * (swing(0.31, 150.0) + 0.15 * swing(0.57, 110.0));
+        let across = hold * 0.5 * swing(0.31, 150.0) - hold * 0.25 * (1.0 - (0.2 * t).cos());
+        Point::new(self.wind * across, self.wind * down)
+    }
+
+    fn shown(&self, at: Point, t: f64) -> Point {
+        at + self.moved(at, t)
+    }
+
+    /// The place of the cloth that is seen at a place of the picture: by going back, again and again.
+    fn origin(&self, seen: Point, t: f64) -> Point {
+        let mut at = seen;
+        for _ in 0..12 {
+            at = seen - self.moved(at, t);
+        }
+        at
+    }
+
+    fn colour(&self, seen: Point, t: f64) -> f64 {
+        if let Some(cover) = (self.cover)(t, seen) {
+            return cover;
+        }
+        let at = self.origin(seen, t);
+        let [a, _, c, _] = CLOTH;
+        let is_cloth = at.x > a.x - HEM && at.x < c.x + HEM && at.y > a.y - HEM && at.y < c.y + HEM;
+        if !is_cloth {
+            return wall(Point::new(seen.x + 0.7 * t, seen.y), 99);
+        }
+        let fold = (0.31 * t - 2.0 * PI * at.x / 150.0).cos() - (2.0 * PI * at.x / 150.0).cos();
+        wall(at, 7) * (1.0 + self.shade * fold)
+    }
+
+    fn frame(&self, number: u32) -> Plane {
+        let t = f64::from(number);
+        let (width, height) = (SIZE.width as usize, SIZE.height as usize);
+        let mut values: Vec<f32> = (0..width * height)
+            .map(|i| {
+                let corner = Point::new((i % width) as f64, (i / width) as f64);
+                let parts = [(0.25, 0.25), (0.75, 0.25), (0.25, 0.75), (0.75, 0.75)];
+                (parts.iter().map(|(x, y)| self.colour(corner + Point::new(*x, *y), t)).sum::<f64>() / 4.0) as f32
+            })
+            .collect();
+        Blur { sigma: (self.defocus)(t), along: Point::default() }.soften(&mut values, width);
+        Plane::from_fn(SIZE, |col, row| {
+            let (col, row) = (i64::from(col), i64::from(row));
+            let value = f64::from(values[row as usize * width + col as usize]);
+            (value + NOISE * noise(col, row, u64::from(number))).round().clamp(0.0, 255.0) as u8
+        })
+    }
+
+    fn film(&self) -> PlaneStack {
+        PlaneStack::new((0..FRAMES).map(|number| self.frame(number)).collect()).expect("frames of one size")
+    }
+
+    /// Distances from the truth over all found knots that lie on what is outlined: the worst, the root of the mean
+    /// square, and the share of those knots that are found.
+    fn errors(&self, name: &str, spacing: f64) -> (f64, f64, f64) {
+        let outline = Outline(CLOTH.to_vec());
+        let task = MeshTask { area: AreaTask::new(Frame(0), outline.clone()), spacing };
+        let part = FrameRange { first: Frame(0), last: Frame(FRAMES - 1) };
+        let end = solve_mesh(&mut self.film(), &task, part, &mut ()).expect("it is in memory");
+        let MeshEnd::Solved(net, frames) = end else { panic!("there is something to follow") };
+        let (mut worst, mut squares, mut count, mut all) = (0f64, 0.0, 0.0, 0.0);
+        for (frame, knots) in frames.iter().filter(|(frame, _)| **frame > Frame(0)) {
+            let mut worst_here = 0f64;
+            for (rest, sample) in net.knots.iter().zip(knots).filter(|(rest, _)| outline.contains(**rest)) {
+                all += 1.0;
+                if sample.state != SampleState::Found {
+                    continue;
+                }
+                let off = sample.at.distance(self.shown(*rest, f64::from(frame.0)));
+                worst_here = worst_here.max(off);
+                (squares, count) = (squares + off * off, count + 1.0);
+            }
+            worst = worst.max(worst_here);
+            if std::env::var("MESH_VERBOSE").is_ok() {
+                println!("  {frame} match {:.3} worst {worst_here:.2}", knots[net.knots.len() / 2].matched);
+            }
+        }
+        let root = (squares / f64::max(count, 1.0)).sqrt();
+        println!("{name}: {} knots, worst {worst:.3}, rms {root:.3}, found {:.3}", net.knots.len(), count / all);
+        (worst, root, count / all)
+    }
+}
+
+#[test]
+fn cloth_in_the_wind_is_held_knot_by_knot() {
+    let (worst, root, found) = Trial::default().errors("wind", 16.0);
+    assert!(worst < 2.0 && root < 0.35 && found > 0.9, "{worst} {root} {found}");
+}
+
+#[test]
+fn out_of_focus_it_is_held() {
+    let trial = Trial { defocus: |t| 4.0 * (PI * t / f64::from(FRAMES)).sin(), ..Trial::default() };
+    let (worst, root, found) = trial.errors("defocus", 16.0);
+    assert!(worst < 13.0 && root < 1.1 && found > 0.9, "{worst} {root} {found}");
+}
+
+#[test]
+fn what_passes_in_front_does_not_carry_it_away() {
+    let trial = Trial {
+        cover: |t, at| {
+            let left = 20.0 + 8.0 * t;
+            (at.x > left && at.x < left + 50.0).then(|| wall(Point::new(at.x - left, at.y), 55) * 0.6)
+        },
+        ..Trial::default()
+    };
+    let (worst, root, found) = trial.errors("passing", 16.0);
+    assert!(worst < 12.0 && root < 0.9 && found > 0.6, "{worst} {root} {found}");
+}
+
+#[test]
+fn a_net_lies_over_all_of_an_outline_and_knows_every_place_of_it() {
+    for (spacing, shape) in [(24.0, &CLOTH[..]), (9.0, &CLOTH[..3])] {
+        let outline = Outline(shape.to_vec());
+        let net = Net::over(&outline, spacing);
+        assert_eq!(net, Net::over(&outline, spacing));
+        assert!(net.knots.len() <= MOST_KNOTS);
+        for at in (0..60).map(|i| Point::new(112.0 + 2.9 * f64::from(i), 81.0 + 1.9 * f64::from(i))) {
+            if outline.contains(at) {
+                let spot = net.spot(&net.knots, at).unwrap();
+                assert!(net.place(&net.knots, spot).distance(at) < 1e-9);
+                assert!(spot.shares.iter().all(|share| *share > -1e-6), "{at:?} {spot:?}");
+            }
+        }
+    }
+    let fine = Net::over(&Outline(CLOTH.to_vec()), 1.0);
+    assert!(fine.knots.len() > MOST_KNOTS / 2 && fine.knots.len() <= MOST_KNOTS, "{}", fine.knots.len());
+}
+
+#[test]
+fn whoever_watches_can_stop_it_and_bare_cloth_is_refused() {
+    struct Impatient(usize);
+    impl MeshWatch for Impatient {
+        fn placed(&mut self, _: Frame, _: &[crate::track::Sample]) -> ControlFlow<()> {
+            self.0 += 1;
+            if self.0 == 3 { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+        }
+    }
+    let task = |outline: &[Point]| MeshTask { area: AreaTask::new(Frame(0), Outline(outline.to_vec())), spacing: 24.0 };
+    let part = FrameRange { first: Frame(0), last: Frame(5) };
+    let mut watch = Impatient(0);
+    let mut film = Trial::default().film();
+    let end = solve_mesh(&mut film, &task(&CLOTH), part, &mut watch).unwrap();
+    assert!(matches!(end, MeshEnd::Stopped) && watch.0 == 3);
+    let mut bare = PlaneStack::new(vec![Plane::from_fn(SIZE, |_, _| 90); 6]).unwrap();
+    let end = solve_mesh(&mut bare, &task(&CLOTH), part, &mut ()).unwrap();
+    assert!(matches!(end, MeshEnd::Flat));
+}

@@ -1,0 +1,92 @@
+//! Following an area that bends: the samples of its net's knots, and of the pins that say where it is roughly.
+
+use std::collections::BTreeMap;
+use std::ops::ControlFlow;
+use std::time::Instant;
+
+use jampin_core::mesh::{MeshEnd, MeshTask, MeshWatch, Net, solve_mesh};
+use jampin_core::motion::flattened;
+use jampin_core::time::{Frame, FrameRange};
+use jampin_core::track::Sample;
+
+use crate::face::{Changes, FLUSH, FaceSolver, nothing_within};
+use crate::{SolveResult, TaskError};
+
+impl FaceSolver<'_> {
+    /// Solves it between the cuts round the frame on which it was drawn.
+    pub fn solve_net(&self, task: MeshTask, part: FrameRange) -> Result<SolveResult, TaskError> {
+        let net = Net::over(&task.area.outline, task.spacing);
+        let mut writer = Writer {
+            solver: self,
+            task: &task,
+            net: &net,
+            part,
+            seen: 0,
+            waiting: BTreeMap::new(),
+            flushed: None,
+            failed: None,
+        };
+        let frames = match solve_mesh(&mut self.place.planes.another(), &task, part, &mut writer)? {
+            MeshEnd::Solved(_, frames) => frames,
+            MeshEnd::Flat => return Err(nothing_within(task.area.frame)),
+            MeshEnd::Stopped => return Err(writer.failed.unwrap_or(TaskError::Cancelled)),
+        };
+        writer.waiting.clear();
+        writer.write(&frames, 1.0)?;
+        let is_wanted = |frame: &Frame| (self.wanted)(*frame);
+        let knots = self.area.knots();
+        let of_knot = |knot: usize| -> Changes {
+            let wanted = frames.iter().filter(|(frame, _)| is_wanted(frame));
+            wanted.map(|(frame, samples)| (*frame, Some(samples[knot]))).collect()
+        };
+        let all: Vec<Changes> = (0..knots.len()).map(of_knot).collect();
+        self.write((&knots, &all), 1.0)?;
+        let is_seen = |knots: &[Sample]| knots.iter().any(|knot| knot.state.is_present());
+        let found = frames.iter().filter(|(frame, knots)| is_wanted(frame) && is_seen(knots)).count() as u32;
+        Ok(SolveResult { first: part.first, last: part.last, found })
+    }
+}
+
+/// Writes down where it is roughly, in small batches, while the net is followed.
+struct Writer<'a> {
+    solver: &'a FaceSolver<'a>,
+    task: &'a MeshTask,
+    net: &'a Net,
+    part: FrameRange,
+    /// Frames told of so far.
+    seen: u32,
+    waiting: BTreeMap<Frame, Vec<Sample>>,
+    flushed: Option<Instant>,
+    failed: Option<TaskError>,
+}
+
+impl MeshWatch for Writer<'_> {
+    fn placed(&mut self, frame: Frame, knots: &[Sample]) -> ControlFlow<()> {
+        self.seen += 1;
+        self.waiting.insert(frame, knots.to_vec());
+        if self.flushed.is_none_or(|at| at.elapsed() > FLUSH) {
+            self.flushed = Some(Instant::now());
+            let done = f64::from(self.seen) / f64::from(self.part.count().max(1));
+            let frames = std::mem::take(&mut self.waiting);
+            self.failed = self.write(&frames, done.min(0.98)).err();
+        }
+        let is_over = self.failed.is_some() || self.solver.work.cancel.is_cancelled();
+        if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+    }
+}
+
+impl Writer<'_> {
+    /// The pins of the area; where a person has put them they stay.
+    fn write(&self, frames: &BTreeMap<Frame, Vec<Sample>>, share: f64) -> Result<(), TaskError> {
+        let FaceSolver { area, wanted, .. } = self.solver;
+        let is_free = |frame: Frame| frame != self.task.area.frame && !self.task.area.guides.contains_key(&frame);
+        let mut all: [Changes; 5] = Default::default();
+        for (frame, knots) in frames.iter().filter(|(frame, _)| is_free(**frame) && wanted(**frame)) {
+            let Some(samples) = flattened(self.net, knots, &area.carried()) else { continue };
+            for (changes, sample) in all.iter_mut().zip(samples) {
+                changes.push((*frame, Some(sample)));
+            }
+        }
+        self.solver.write((&area.carriers, &all), share)
+    }
+}

@@ -1,0 +1,155 @@
+// A surface that bends, held still: the frame in view with all that hangs on it, as it lay when the area was drawn. What
+// is laid on it is dragged there, and painted by hand.
+import { boxOf, polygon } from "./face.js";
+import { bringIn } from "./pictures.js";
+import { Painter, blank } from "./painter.js";
+import { paintBent } from "./warp.js";
+
+const ROOM = 0.06; // Round the outline, as a share of its larger side.
+const MOST = 900; // Pixels across of the film's picture that is looked up.
+
+export const stilling = (parts) => ({
+  brushing: false,
+  brush: { colour: "#f4c542", width: 6 },
+  strokes: [], // Of the brush, in pixels of the frame on which the area was drawn.
+  stillDrag: null,
+
+  get bends() {
+    return Boolean(this.area?.bends);
+  },
+  // What the canvas shows of the frame on which the area was drawn.
+  stillBox() {
+    const [from, , to] = boxOf(polygon(this.area.drawn.outline));
+    const room = ROOM * Math.max(to.x - from.x, to.y - from.y);
+    return { x: from.x - room, y: from.y - room, width: to.x - from.x + 2 * room, height: to.y - from.y + 2 * room };
+  },
+  drawStill() {
+    const canvas = document.getElementById("held-still");
+    if (!canvas || !this.bends || !canvas.clientWidth) return;
+    const box = this.stillBox();
+    const scale = (canvas.clientWidth * devicePixelRatio) / box.width;
+    [canvas.width, canvas.height] = [Math.round(box.width * scale), Math.round(box.height * scale)];
+    const context = canvas.getContext("2d");
+    const home = parts.nets.on(this.area.id, this.area.drawn.frame);
+    const now = parts.nets.on(this.area.id, parts.player.shown);
+    const shown = parts.player.pictures.get(parts.player.shown);
+    if (home && now && shown) {
+      const source = this.stillSource(now.knots, shown);
+      const seen = home.knots.map(({ x, y }) => ({ x: (x - box.x) * scale, y: (y - box.y) * scale }));
+      paintBent(context, source, { own: source.own, seen, triangles: now.triangles }, blank, false);
+    }
+    context.setTransform(scale, 0, 0, scale, -box.x * scale, -box.y * scale);
+    context.lineCap = context.lineJoin = "round";
+    for (const stroke of this.strokes) {
+      [context.strokeStyle, context.lineWidth] = [stroke.colour, stroke.width];
+      context.stroke(new Path2D(pathOf(stroke.points)));
+    }
+  },
+  // The part of the film's picture in which the surface is, with what hangs in it.
+  stillSource(knots, shown) {
+    const [from, , to] = boxOf(knots);
+    const { size } = parts.player;
+    const scale = Math.min(MOST / (to.x - from.x), Math.max(1, shown.width / size.width));
+    const canvas = new OffscreenCanvas(
+      Math.max(1, Math.ceil((to.x - from.x) * scale)),
+      Math.max(1, Math.ceil((to.y - from.y) * scale)),
+    );
+    const context = canvas.getContext("2d", { willReadFrequently: true });
+    const view = { scale, turn: 0, x: -from.x * scale, y: -from.y * scale };
+    context.setTransform(scale, 0, 0, scale, view.x, view.y);
+    context.drawImage(shown, 0, 0, size.width, size.height);
+    const { pictures, playing } = parts.player;
+    const player = { pictures, playing, shown: parts.player.shown, size, view, box: { ratio: 1 } };
+    new Painter(parts.overlay.scene, player).paint(context);
+    const own = knots.map(({ x, y }) => ({ x: (x - from.x) * scale, y: (y - from.y) * scale }));
+    return { canvas, context, texels: null, own };
+  },
+  stillPlace({ offsetX, offsetY, target }) {
+    const box = this.stillBox();
+    const scale = box.width / target.clientWidth;
+    return { x: box.x + offsetX * scale, y: box.y + offsetY * scale };
+  },
+
+  // --- dragged ------------------------------------------------------------------------------------------------------
+
+  stillDown(event) {
+    event.target.setPointerCapture(event.pointerId);
+    const at = this.stillPlace(event);
+    if (this.brushing) this.strokes.push({ ...this.brush, points: [at] });
+    else if (this.openId && this.isLying) this.stillDrag = { of: this.openId, from: at };
+    this.drawStill();
+  },
+  stillMove(event) {
+    if (!event.buttons) return;
+    const at = this.stillPlace(event);
+    if (this.brushing) this.strokes.at(-1)?.points.push(at);
+    else if (this.stillDrag) {
+      const { of, from } = this.stillDrag;
+      parts.overlay.scene.shift = { of, x: at.x - from.x, y: at.y - from.y };
+      this.repaint();
+    }
+    this.drawStill();
+  },
+  async stillUp(event) {
+    const drag = this.stillDrag;
+    this.stillDrag = null;
+    if (!drag) return;
+    const to = this.stillPlace(event);
+    const frame = this.area.drawn.frame;
+    const said = await this.send("POST", `/attachments/${drag.of}/move`, { frame, from: drag.from, to });
+    if (!said) parts.overlay.scene.shift = null;
+  },
+
+  // --- the brush ----------------------------------------------------------------------------------------------------
+
+  takeBrush() {
+    this.brushing = !this.brushing;
+    this.strokes = [];
+    this.drawStill();
+  },
+  undoStroke() {
+    this.strokes = this.strokes.slice(0, -1);
+    this.drawStill();
+  },
+  // Strokes become a picture of the project, which fills the box in which they were painted.
+  async keepStrokes() {
+    const { subject, area, frame } = this;
+    const strokes = this.strokes.map((stroke) => ({ ...stroke, points: [...stroke.points] }));
+    if (!strokes.length) return;
+    const box = this.stillBox();
+    const file = new File([svgOf(strokes, box)], "Painted by hand.svg", { type: "image/svg+xml" });
+    try {
+      const picture = await bringIn(this.project, file);
+      const hung = await this.send("POST", `/subjects/${subject.id}/pictures`, { frame, picture: picture.id });
+      if (!hung) return;
+      const { x, y, width, height } = box;
+      const corners = [
+        { x, y },
+        { x: x + width, y },
+        { x: x + width, y: y + height },
+        { x, y: y + height },
+      ];
+      const request = { frame: area.drawn.frame, corners, fills: true };
+      await this.send("POST", `/attachments/${hung.attachment}/lay`, request);
+      this.openId = hung.attachment;
+      this.takeBrush();
+    } catch (error) {
+      this.say(error.message, true);
+    }
+  },
+});
+
+const pathOf = (points) => {
+  const at = ({ x, y }) => `${x.toFixed(2)} ${y.toFixed(2)}`;
+  // A click is a dot: a line that goes nowhere, with round ends.
+  return `M${at(points[0])}L${(points.length > 1 ? points.slice(1) : points).map(at).join("L")}`;
+};
+
+function svgOf(strokes, { x, y, width, height }) {
+  const paths = strokes.map(
+    ({ colour, width, points }) => `<path d="${pathOf(points)}" stroke="${colour}" stroke-width="${width}"/>`,
+  );
+  const sides = `width="${Math.round(width)}" height="${Math.round(height)}"`;
+  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="${x} ${y} ${width} ${height}" ${sides}>
+    <g fill="none" stroke-linecap="round" stroke-linejoin="round">${paths.join("")}</g></svg>`;
+}
