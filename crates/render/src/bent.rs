@@ -3,8 +3,6 @@
 use jampin_core::geometry::Point;
 use jampin_core::scene::BentPiece;
 
-use crate::picture::SUBPIXELS;
-
 /// A point this little outside of a triangle, in points, counts as inside: two triangles leave nothing between them.
 const ON_SIDE: f64 = 1e-6;
 
@@ -15,13 +13,13 @@ pub(crate) struct Lookup {
 }
 
 impl Lookup {
-    /// For a layer of so many pixels across and down, whose top left corner is at `origin` in the film. A later triangle
-    /// lies in front of an earlier one.
-    pub fn of(piece: &BentPiece, origin: Point, sides: [usize; 2]) -> Self {
-        let [cols, rows] = sides.map(|side| side * SUBPIXELS);
+    /// For a layer of so many pixels across and down, with so many points across and down in each, whose top left corner is
+    /// at `origin` in the film. A later triangle lies in front of an earlier one.
+    pub fn of(piece: &BentPiece, origin: Point, (sides, points): ([usize; 2], usize)) -> Self {
+        let [cols, rows] = sides.map(|side| side * points);
         let mut lookup = Self { cols, from: vec![[f32::NAN; 2]; cols * rows] };
         for corners in &piece.triangles {
-            let seen = corners.map(|i| (piece.seen[i] - origin) * SUBPIXELS as f64);
+            let seen = corners.map(|i| (piece.seen[i] - origin) * points as f64);
             lookup.fill(&seen, &corners.map(|i| piece.own[i]), rows);
         }
         lookup
@@ -70,7 +68,7 @@ mod tests {
         let own = square.map(|at| Point::new(2.0 * at.x + 5.0, 3.0 * at.y)).to_vec();
         let piece = BentPiece { art: 0, frame: None, own, seen: square.to_vec(), triangles };
         let origin = Point::new(1.0, 1.0);
-        let lookup = Lookup::of(&piece, origin, [30, 20]);
+        let lookup = Lookup::of(&piece, origin, ([30, 20], 2));
         for row in 0..40 {
             for col in 0..60 {
                 let at = origin + Point::new(col as f64 + 0.5, row as f64 + 0.5) * 0.5;

@@ -17,7 +17,7 @@ const MOST_GROWTH: f32 = 16.0;
 /// Artwork is drawn this many times as large as it is: so large the film shows it when it has come near.
 const DETAIL: f64 = 4.0;
 /// Points looked at across and down in a pixel of the film.
-pub(crate) const SUBPIXELS: usize = 2;
+const SUBPIXELS: usize = 2;
 
 /// A picture that cannot be used.
 #[derive(Debug, Error)]
@@ -120,7 +120,8 @@ impl Levels {
             (own + area_of(&corners.map(|i| piece.own[i])), seen + area_of(&corners.map(|i| piece.seen[i])))
         });
         let level = self.level_for(self.size[0] * self.size[1] * seen / f64::max(own, 1e-9));
-        let lookup = Lookup::of(piece, origin, [pixels.width(), pixels.height()].map(|side| side as usize));
+        let sides = [pixels.width(), pixels.height()].map(|side| side as usize);
+        let lookup = Lookup::of(piece, origin, (sides, SUBPIXELS));
         let from = |place: [usize; 2]| Some(lookup.at(place)? + Point::new(margin, margin));
         self.sample(level, from, pixels);
     }
