@@ -3,7 +3,7 @@
 use super::compared::Placed;
 
 /// A knot whose detail is this much less alike than is usual on this frame is covered, above the second it is not.
-const COVERED: [f64; 2] = [0.4, 0.75];
+const COVERED: [f64; 2] = [0.2, 0.6];
 /// Detail of less than this mean squared gradient, in squared grey levels a pixel, tells nothing.
 const BARE: f64 = 4.0;
 /// Fewer samples round a knot tell nothing.

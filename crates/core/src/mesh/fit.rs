@@ -29,7 +29,7 @@ const MEDIAN_OF_NORMAL: f64 = 0.6745;
 const FINE_STEP: f64 = 2.0;
 /// The limit of residuals never falls below this, in grey levels: folds are that much brighter or darker from one frame
 /// to the next.
-const LEAST_LIMIT: f64 = 22.0;
+const LEAST_LIMIT: f64 = 12.0;
 /// Nor below this where it is only looked for: what is still elsewhere has to pull.
 const COARSE_LIMIT: f64 = 40.0;
 /// A triangle whose mean weight is below the first is covered, above the second it is not.
