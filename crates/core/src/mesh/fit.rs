@@ -40,6 +40,8 @@ const LEAST_SAMPLES: usize = 40;
 const LIGHT_ROUNDS: usize = 5;
 /// The variance never falls below this, in squared grey levels: a picture without noise would be sure beyond reason.
 const LEAST_VARIANCE: f64 = 0.05;
+/// A triangle squeezed by more than this is seen edge on: what was drawn on it says nothing.
+const EDGE_ON: f64 = 8.0;
 /// A sample with more weight than this is seen.
 const SEEN: f64 = 0.2;
 
@@ -110,14 +112,6 @@ pub(super) struct Begin<'a> {
     pub at: &'a [Point],
     pub foreseen: &'a [Point],
     pub lights: &'a [KnotLight],
-    pub weights: Option<&'a [f32]>,
-}
-
-/// What the next level or frame begins with.
-pub(super) struct Left {
-    pub lights: Vec<KnotLight>,
-    /// Of each sample of the level.
-    pub weights: Vec<f32>,
 }
 
 /// How the light is come by.
@@ -129,14 +123,14 @@ pub(super) enum Lighting {
     Found,
 }
 
-/// Aligns a level, softened by one of its softnesses.
+/// Aligns a level, softened by one of its softnesses; with the light that the next level or frame begins with.
 pub(super) fn fit(
     surface: &Surface,
     (level, softness): (usize, usize),
     picture: PictureLevel<'_>,
     begin: &Begin<'_>,
     lighting: Lighting,
-) -> Option<(Fit, Left)> {
+) -> Option<(Fit, Vec<KnotLight>)> {
     let mut work = Work::new(surface, (level, softness), picture, begin);
     let scale = surface.scale(begin.at).clamp(0.05, 20.0);
     let stiff = surface.stiffness.matrix(scale);
@@ -147,7 +141,7 @@ pub(super) fn fit(
     work.look()?;
     work.weigh(lighting);
     let fit = work.judged(equations);
-    Some((fit, Left { lights: work.lights, weights: work.weights }))
+    Some((fit, work.lights))
 }
 
 struct Work<'a> {
@@ -183,7 +177,7 @@ impl<'a> Work<'a> {
             picture,
             at: begin.at.to_vec(),
             seen: Vec::new(),
-            weights: begin.weights.map_or_else(|| vec![1.0; placed.len()], <[f32]>::to_vec),
+            weights: vec![1.0; placed.len()],
             lights: begin.lights.to_vec(),
             residuals: Vec::new(),
             is_coarse: level.step > FINE_STEP,
@@ -252,23 +246,22 @@ impl<'a> Work<'a> {
         self.weights.fill(1.0);
         self.leave_out_covered(lighting);
         for _ in 0..LIGHT_ROUNDS {
-            let compared =
-                Compared { placed: self.placed, drawn: self.drawn, seen: &self.seen, weights: &self.weights };
-            match lighting {
-                Lighting::Carried => carried(&mut self.lights, compared),
-                Lighting::Found => found(&mut self.lights, compared, (&self.surface.neighbours, self.blur)),
-            }
+            self.find_light(lighting);
+        }
+    }
+
+    fn find_light(&mut self, lighting: Lighting) {
+        let compared = Compared { placed: self.placed, drawn: self.drawn, seen: &self.seen, weights: &self.weights };
+        match lighting {
+            Lighting::Carried => carried(&mut self.lights, compared),
+            Lighting::Found => found(&mut self.lights, compared, (&self.surface.neighbours, self.blur)),
         }
     }
 
     /// Finds the light that fits what counts, then weighs every sample by what it is off, and every triangle by its
     /// samples; the variance of what counts.
     fn weigh(&mut self, lighting: Lighting) -> f64 {
-        let compared = Compared { placed: self.placed, drawn: self.drawn, seen: &self.seen, weights: &self.weights };
-        match lighting {
-            Lighting::Carried => carried(&mut self.lights, compared),
-            Lighting::Found => found(&mut self.lights, compared, (&self.surface.neighbours, self.blur)),
-        }
+        self.find_light(lighting);
         let off = |((place, drawn), seen): ((&Placed, &[f32; 3]), &Option<[f32; 3]>)| {
             let Some([value, ..]) = seen else { return f32::NAN };
             let light = light_at(&self.lights, place);
@@ -340,9 +333,9 @@ impl<'a> Work<'a> {
                 let at = drawn.iter().zip(shares).fold(Point::default(), |sum, (corner, share)| sum + *corner * share);
                 Some((at - drawn[0]) * (self.picture.zoom / self.level.step))
             };
-            let ([across, down], most) = ([back(a)?, back(b)?], 8.0);
+            let [across, down] = [back(a)?, back(b)?];
             let all = [across.x, across.y, down.x, down.y];
-            all.iter().all(|slope| slope.abs() < most).then_some(all)
+            all.iter().all(|slope| slope.abs() < EDGE_ON).then_some(all)
         };
         self.surface.net.triangles.iter().map(one).collect()
     }

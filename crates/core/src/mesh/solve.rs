@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::ops::ControlFlow;
 
-use super::fit::{Begin, Fit, Left, Lighting, Surface, fit};
+use super::fit::{Begin, Fit, Lighting, Surface, fit};
 use super::light::KnotLight;
 use super::net::Net;
 use crate::area::{AreaTask, Face, Pyramid, candidates};
@@ -118,8 +118,6 @@ struct Chain<'a> {
 struct Before {
     softness: usize,
     lights: Vec<KnotLight>,
-    /// Of each level: what counted.
-    weights: Vec<Option<Vec<f32>>>,
 }
 
 /// An alignment that is believed, with what the next frame begins with.
@@ -133,7 +131,7 @@ impl<'a> Chain<'a> {
         let at = surface.net.knots.clone();
         let velocity = vec![Point::default(); at.len()];
         let lights = vec![KnotLight::NONE; at.len()];
-        let before = Before { softness: 0, lights, weights: vec![None; surface.face.levels.len()] };
+        let before = Before { softness: 0, lights };
         Self { surface, task, at, velocity, before, hidden: 0 }
     }
 
@@ -242,21 +240,19 @@ impl<'a> Chain<'a> {
             let picture = pyramid.level((level as i32 + larger).max(0) as usize);
             let lighting = if level < finest + LIT_LEVELS { Lighting::Found } else { Lighting::Carried };
             let aligned = |at: &[Point], before: &Before| {
-                let begin =
-                    Begin { at, foreseen: start, lights: &before.lights, weights: before.weights[level].as_deref() };
+                let begin = Begin { at, foreseen: start, lights: &before.lights };
                 fit(self.surface, (level, before.softness), picture, &begin, lighting)
             };
-            let Some((mut fit, mut left)) = aligned(&at, &before) else { continue };
+            let Some((mut fit, mut lights)) = aligned(&at, &before) else { continue };
             let better = levels[level].softness_of(fit.energy * levels[level].energy_share(before.softness));
             if better != before.softness && level <= finest + 1 {
                 before.softness = better;
                 if let Some(again) = aligned(&fit.at, &before) {
-                    (fit, left) = again;
+                    (fit, lights) = again;
                 }
             }
             at.clone_from(&fit.at);
-            let Left { lights, weights } = left;
-            (before.lights, before.weights[level]) = (lights, Some(weights));
+            before.lights = lights;
             found = Some(fit);
         }
         found.map(|fit| Found { fit, before })
