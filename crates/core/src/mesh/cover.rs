@@ -3,7 +3,9 @@
 use super::compared::Placed;
 
 /// A knot whose detail is this much less alike than is usual on this frame is covered, above the second it is not.
-const COVERED: [f64; 2] = [0.2, 0.6];
+const COVERED: [f64; 2] = [0.4, 0.8];
+/// What is usual is no less than this: on a frame that shows something else altogether nothing is alike.
+const LEAST_USUAL: f64 = 0.7;
 /// Detail of less than this mean squared gradient, in squared grey levels a pixel, tells nothing.
 const BARE: f64 = 4.0;
 /// Fewer samples round a knot tell nothing.
@@ -29,7 +31,7 @@ pub(super) fn seen<'a>(knots: usize, pairs: impl Iterator<Item = (&'a Placed, [f
         return vec![1.0; knots];
     }
     let middle = known.len() / 2;
-    let usual = known.select_nth_unstable_by(middle, f64::total_cmp).1.max(0.1);
+    let usual = known.select_nth_unstable_by(middle, f64::total_cmp).1.max(LEAST_USUAL);
     let share = |alike: &Option<f64>| {
         let over = |alike: f64| ((alike / usual - COVERED[0]) / (COVERED[1] - COVERED[0])).clamp(0.0, 1.0);
         alike.map_or(1.0, over) as f32

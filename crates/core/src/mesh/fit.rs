@@ -8,19 +8,19 @@ use super::banded::{Banded, Factored};
 use super::compared::{Compared, Placed};
 use super::cover;
 use super::light::{KnotLight, carried, found, light_at};
-use super::net::{Net, shares_of};
-use super::stiffness::Stiffness;
-use crate::area::{Face, Level, PictureLevel, SOFTNESS};
+use super::net::shares_of;
+use super::surface::Surface;
+use crate::area::{Level, PictureLevel, SOFTNESS};
 use crate::biweight::{BIWEIGHT_LIMIT, BIWEIGHT_VARIANCE};
 use crate::geometry::{Homography, Point};
 use crate::image::NOISE_GAIN;
 
 /// Steps of one level at most.
 const MOST_STEPS: usize = 8;
-const COARSE_STEPS: usize = 6;
+const ROUGH_STEPS: usize = 6;
 /// A step that moves no knot by more than this share of a pixel of the level is the last.
 const SETTLED: f64 = 0.02;
-const COARSE_SETTLED: f64 = 0.1;
+const ROUGHLY_SETTLED: f64 = 0.1;
 /// No step moves a knot by more than this, in pixels of the level: the linear model does not hold further out.
 const LONGEST_STEP: f64 = 2.0;
 /// The median of absolute residuals of Gaussian noise, over its standard deviation.
@@ -30,10 +30,13 @@ const FINE_STEP: f64 = 2.0;
 /// The limit of residuals never falls below this, in grey levels: folds are that much brighter or darker from one frame
 /// to the next.
 const LEAST_LIMIT: f64 = 12.0;
+/// ... and so much more for each grey level of contrast: a new fold makes what is light or dark that much lighter or
+/// darker, and by more than all that is noise.
+const PER_CONTRAST: f64 = 0.3;
 /// Nor below this where it is only looked for: what is still elsewhere has to pull.
 const COARSE_LIMIT: f64 = 40.0;
 /// A triangle whose mean weight is below the first is covered, above the second it is not.
-const COVERED: [f64; 2] = [0.3, 0.6];
+const COVERED: [f64; 2] = [0.4, 0.7];
 /// Fewer samples in the picture say nothing.
 const LEAST_SAMPLES: usize = 40;
 /// Times that light and weights are found before the first step.
@@ -44,50 +47,6 @@ const LEAST_VARIANCE: f64 = 0.05;
 const EDGE_ON: f64 = 8.0;
 /// A sample with more weight than this is seen.
 const SEEN: f64 = 0.2;
-
-/// A surface as it was drawn: its net, what it looks like, and where each sample of each level lies.
-pub(super) struct Surface {
-    pub net: Net,
-    pub neighbours: Vec<Vec<usize>>,
-    pub stiffness: Stiffness,
-    pub face: Face,
-    placed: Vec<Vec<Placed>>,
-}
-
-impl Surface {
-    pub fn new(net: Net, face: Face) -> Self {
-        let place = |level: &Level, [u, v]: &[f32; 2]| {
-            let at = face.centre + Point::new(f64::from(*u), f64::from(*v)) * level.step;
-            let spot = net.spot(&net.knots, at).expect("a net of an outline has triangles");
-            let knots = net.triangles[spot.triangle];
-            Placed { triangle: spot.triangle, knots, shares: spot.shares.map(|share| share as f32) }
-        };
-        let placed = face.levels.iter().map(|level| level.points.iter().map(|point| place(level, point)).collect());
-        let placed = placed.collect();
-        let (neighbours, stiffness) = (net.neighbours(), Stiffness::of(&net));
-        Self { net, neighbours, stiffness, face, placed }
-    }
-
-    /// How much larger it is than it was drawn: the root of the ratio of areas.
-    pub fn scale(&self, at: &[Point]) -> f64 {
-        let pixels = |knots: &[Point]| -> f64 {
-            self.net.triangles.iter().map(|corners| turned_area(&corners.map(|knot| knots[knot])).abs()).sum()
-        };
-        (pixels(at) / pixels(&self.net.knots).max(1e-9)).sqrt()
-    }
-
-    /// Share of the triangles that are seen from behind: of cloth, only folds are.
-    pub fn flipped(&self, at: &[Point]) -> f64 {
-        let is_flipped = |corners: &&[usize; 3]| {
-            turned_area(&corners.map(|knot| at[knot])) * turned_area(&corners.map(|knot| self.net.knots[knot])) <= 0.0
-        };
-        self.net.triangles.iter().filter(is_flipped).count() as f64 / self.net.triangles.len() as f64
-    }
-}
-
-fn turned_area([a, b, c]: &[Point; 3]) -> f64 {
-    ((b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x)) / 2.0
-}
 
 /// What the alignment of a level came to.
 pub(super) struct Fit {
@@ -134,10 +93,13 @@ pub(super) fn fit(
     let mut work = Work::new(surface, (level, softness), picture, begin);
     let scale = surface.scale(begin.at).clamp(0.05, 20.0);
     let stiff = surface.stiffness.matrix(scale);
-    let mut equations = work.settle(&stiff, (scale, begin.foreseen), Lighting::Carried)?;
-    if lighting == Lighting::Found {
-        equations = work.settle(&stiff, (scale, begin.foreseen), Lighting::Found)?;
-    }
+    let equations = match lighting {
+        Lighting::Carried => work.settle(&stiff, (scale, begin.foreseen), Lighting::Carried)?,
+        Lighting::Found => {
+            work.settle(&stiff, (scale, begin.foreseen), Lighting::Carried)?;
+            work.settle(&stiff, (scale, begin.foreseen), Lighting::Found)?
+        }
+    };
     work.look()?;
     work.weigh(lighting);
     let fit = work.judged(equations);
@@ -155,6 +117,8 @@ struct Work<'a> {
     weights: Vec<f32>,
     lights: Vec<KnotLight>,
     residuals: Vec<f32>,
+    /// How far each sample should be from the mean of what is round it, in grey levels.
+    contrasts: Vec<f32>,
     /// How soft the frame is, in spacings.
     blur: f64,
     /// Whether it is only about finding where it is, roughly.
@@ -180,6 +144,7 @@ impl<'a> Work<'a> {
             weights: vec![1.0; placed.len()],
             lights: begin.lights.to_vec(),
             residuals: Vec::new(),
+            contrasts: Vec::new(),
             is_coarse: level.step > FINE_STEP,
             blur: SOFTNESS[softness] / surface.net.spacing(),
         }
@@ -188,7 +153,9 @@ impl<'a> Work<'a> {
     /// Steps until it moves no more; the equations of the last.
     fn settle(&mut self, stiff: &Banded, tie: (f64, &[Point]), lighting: Lighting) -> Option<Factored> {
         let mut equations = None;
-        for step in 0..if self.is_coarse { COARSE_STEPS } else { MOST_STEPS } {
+        // Light that is only carried will be found anew, from where it is then.
+        let is_rough = self.is_coarse || lighting == Lighting::Carried;
+        for step in 0..if is_rough { ROUGH_STEPS } else { MOST_STEPS } {
             self.look()?;
             if step == 0 {
                 self.begin_light(lighting);
@@ -203,7 +170,7 @@ impl<'a> Work<'a> {
             for (at, by) in self.at.iter_mut().zip(right.chunks_exact(2)) {
                 *at = *at + Point::new(by[0], by[1]) * share;
             }
-            if longest < if self.is_coarse { COARSE_SETTLED } else { SETTLED } {
+            if longest < if is_rough { ROUGHLY_SETTLED } else { SETTLED } {
                 break;
             }
         }
@@ -262,18 +229,21 @@ impl<'a> Work<'a> {
     /// samples; the variance of what counts.
     fn weigh(&mut self, lighting: Lighting) -> f64 {
         self.find_light(lighting);
-        let off = |((place, drawn), seen): ((&Placed, &[f32; 3]), &Option<[f32; 3]>)| {
-            let Some([value, ..]) = seen else { return f32::NAN };
+        self.residuals.clear();
+        self.contrasts.clear();
+        for ((place, drawn), seen) in self.placed.iter().zip(self.drawn).zip(&self.seen) {
             let light = light_at(&self.lights, place);
-            (f64::from(*value) - light.seen - light.gain * (f64::from(drawn[0]) - light.drawn)) as f32
-        };
-        self.residuals = self.placed.iter().zip(self.drawn).zip(&self.seen).map(off).collect();
+            let contrast = light.gain * (f64::from(drawn[0]) - light.drawn);
+            self.contrasts.push(contrast.abs() as f32);
+            self.residuals.push(seen.map_or(f32::NAN, |[value, ..]| (f64::from(value) - light.seen - contrast) as f32));
+        }
         let mut sizes: Vec<f32> = self.residuals.iter().filter(|off| !off.is_nan()).map(|off| off.abs()).collect();
         let middle = sizes.len() / 2;
         let median = f64::from(*sizes.select_nth_unstable_by(middle, f32::total_cmp).1);
         let limit =
             (BIWEIGHT_LIMIT * median / MEDIAN_OF_NORMAL).max(if self.is_coarse { COARSE_LIMIT } else { LEAST_LIMIT });
-        for (weight, residual) in self.weights.iter_mut().zip(&self.residuals) {
+        for ((weight, residual), contrast) in self.weights.iter_mut().zip(&self.residuals).zip(&self.contrasts) {
+            let limit = limit + PER_CONTRAST * f64::from(*contrast);
             let inside = (1.0 - (f64::from(*residual) / limit).powi(2)).max(0.0);
             *weight = if residual.is_nan() { 0.0 } else { (inside * inside) as f32 };
         }

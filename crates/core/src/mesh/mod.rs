@@ -13,6 +13,7 @@ mod light;
 mod net;
 mod solve;
 mod stiffness;
+mod surface;
 #[cfg(test)]
 mod tests;
 

@@ -3,28 +3,39 @@
 use std::collections::BTreeMap;
 use std::ops::ControlFlow;
 
-use super::fit::{Begin, Fit, Lighting, Surface, fit};
+use super::fit::{Begin, Fit, Lighting, fit};
 use super::light::KnotLight;
 use super::net::Net;
+use super::surface::Surface;
 use crate::area::{AreaTask, Face, Pyramid, candidates};
 use crate::geometry::{Homography, Point, Rect, Size};
 use crate::image::FrameSource;
 use crate::time::{Frame, FrameRange};
 use crate::track::{Covariance, Sample, SampleState};
 
-/// Below this correlation of its detail it is not the surface.
-const LEAST_MATCH: f64 = 0.5;
-/// Share of it in the picture that has to be seen; more where it comes back: a look-alike would be taken for it.
-const LEAST_SEEN: f64 = 0.2;
-const BACK_SEEN: f64 = 0.4;
+/// What it takes to believe that an alignment shows the surface.
+struct Demand {
+    /// Correlation of its detail, at least.
+    matched: f64,
+    /// Share of it in the picture that is seen, at least.
+    seen: f64,
+    /// Detail of the frame over what there should be, at most: something else has other detail, and mostly more.
+    energy: f64,
+}
+
+/// Where it was on the frame before; and where it comes back, and a look-alike would be taken for it.
+const STAYING: Demand = Demand { matched: 0.5, seen: 0.2, energy: 2.0 };
+const BACK: Demand = Demand { matched: 0.85, seen: 0.7, energy: 1.5 };
 /// Share of it that has to lie in the picture.
 const LEAST_INSIDE: f64 = 0.1;
 /// Share of the triangles that may be seen from behind: more, and the net has folded over where nothing held it.
 const MOST_FLIPPED: f64 = 0.12;
 /// From one frame to the next it grows or shrinks by no more than this factor.
 const MOST_GROWTH: f64 = 1.35;
-/// So well matched, and with so much seen, nothing better is looked for.
+/// So well matched, and with so much seen, nothing better is looked for; nor where it is that nearly as well as on the
+/// frame before.
 const GOOD: [f64; 2] = [0.97, 0.6];
+const NEARLY: [f64; 2] = [0.02, 0.1];
 /// A knot of which more than this is seen is found.
 const KNOT_SEEN: f64 = 0.5;
 /// What is read round where it should be, in pixels.
@@ -32,7 +43,6 @@ const ROOM: f64 = 24.0;
 /// How far a lost surface is searched for, in pixels, and how much further for each frame that it was hidden.
 const REACH: f64 = 40.0;
 const REACH_PER_FRAME: f64 = 6.0;
-const MOST_REACH: f64 = 300.0;
 /// A knot with none round it that are seen goes as the whole; with some, as if the whole were so much of one.
 const LEAN: f64 = 0.05;
 /// Levels on which the light is sought anew, from the finest: on coarser ones it would take what is the motion's.
@@ -118,6 +128,8 @@ struct Chain<'a> {
 struct Before {
     softness: usize,
     lights: Vec<KnotLight>,
+    /// What was enough of a match and of what is seen.
+    enough: [f64; 2],
 }
 
 /// An alignment that is believed, with what the next frame begins with.
@@ -131,7 +143,7 @@ impl<'a> Chain<'a> {
         let at = surface.net.knots.clone();
         let velocity = vec![Point::default(); at.len()];
         let lights = vec![KnotLight::NONE; at.len()];
-        let before = Before { softness: 0, lights };
+        let before = Before { softness: 0, lights, enough: GOOD };
         Self { surface, task, at, velocity, before, hidden: 0 }
     }
 
@@ -177,6 +189,14 @@ impl<'a> Chain<'a> {
         self.at.iter().map(|at| Sample { solved: true, ..unseen(at) }).collect()
     }
 
+    /// How far from where it is foreseen it is searched for, in pixels: never further than it is large, there are more and
+    /// more look-alikes.
+    fn reach(&self) -> f64 {
+        let longer = |part: Rect| (part.right - part.left).max(part.bottom - part.top);
+        let most = Rect::around_all(&self.at).map_or(0.0, longer);
+        if self.hidden > 0 { (REACH + REACH_PER_FRAME * f64::from(self.hidden)).min(most) } else { 0.0 }
+    }
+
     /// Where it could be besides: where a person has put it; as it lay last, elsewhere, if it was lost.
     fn elsewhere(&self, frame: Frame, pyramid: &Pyramid, reach: f64) -> Vec<Vec<Point>> {
         if let Some(guide) = self.task.guides.get(&frame) {
@@ -204,8 +224,7 @@ impl<'a> Chain<'a> {
         foreseen: &[Point],
     ) -> Result<Option<Found>, S::Error> {
         let all: Vec<Point> = foreseen.iter().chain(&self.at).copied().collect();
-        let reach =
-            if self.hidden > 0 { (REACH + REACH_PER_FRAME * f64::from(self.hidden)).min(MOST_REACH) } else { 0.0 };
+        let reach = self.reach();
         let guide = self.task.guides.get(&frame);
         let guided = guide.into_iter().flat_map(|map| self.surface.net.knots.iter().map(|knot| map.apply(*knot)));
         let all: Vec<Point> = all.into_iter().chain(guided).collect();
@@ -223,7 +242,8 @@ impl<'a> Chain<'a> {
             if let Some(found) = found.filter(better) {
                 best = Some(found);
             }
-            if best.as_ref().is_some_and(|best| best.fit.matched > GOOD[0] && best.fit.seen > GOOD[1]) {
+            let [matched, seen] = self.before.enough;
+            if best.as_ref().is_some_and(|best| best.fit.matched > matched && best.fit.seen > seen) {
                 break;
             }
         }
@@ -255,15 +275,18 @@ impl<'a> Chain<'a> {
             before.lights = lights;
             found = Some(fit);
         }
-        found.map(|fit| Found { fit, before })
+        let fit = found?;
+        before.enough = [GOOD[0].min(fit.matched - NEARLY[0]), GOOD[1].min(fit.seen - NEARLY[1])];
+        Some(Found { fit, before })
     }
 
     fn is_it(&self, fit: &Fit) -> bool {
         let growth = self.surface.scale(&fit.at) / self.surface.scale(&self.at).max(1e-6);
         let most = MOST_GROWTH.powf(1.0 + 0.1 * f64::from(self.hidden));
-        let least_seen = if self.hidden > 0 { BACK_SEEN } else { LEAST_SEEN };
-        fit.matched > LEAST_MATCH
-            && fit.seen > least_seen
+        let demand = if self.hidden > 0 { BACK } else { STAYING };
+        fit.matched > demand.matched
+            && fit.seen > demand.seen
+            && fit.energy < demand.energy
             && fit.inside > LEAST_INSIDE
             && growth < most
             && growth > 1.0 / most

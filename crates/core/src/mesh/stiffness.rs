@@ -1,9 +1,11 @@
 //! What holds a net together where the picture says little.
 //!
-//! Two terms. The first keeps every knot and those round it near to where *some* affine map takes them from where they
-//! were drawn: cloth that turns away from the camera is squeezed, and that costs nothing, only a crease does. The second,
-//! weak, keeps them near to where the best turn and growth takes them (as-rigid-as-possible, Sorkine & Alexa 2007, with the
-//! growth left free): what is covered for long is not squeezed to a line.
+//! Three terms. The first keeps every knot and those round it near to where *some* affine map takes them from where they
+//! were drawn: cloth that turns away from the camera is squeezed, and that costs nothing, only a crease does. The second
+//! says the same, and more strictly, of how they go on from where they were foreseen: folds stay folds from one frame to
+//! the next, also where there is nothing to be seen on them. The third, weak, keeps them near to where the best turn and
+//! growth takes them (as-rigid-as-possible, Sorkine & Alexa 2007, with the growth left free): what is covered for long is
+//! not squeezed to a line.
 
 use super::banded::Banded;
 use super::net::Net;
@@ -13,7 +15,10 @@ use crate::geometry::Point;
 const LEAST_RING: usize = 7;
 /// A knot strays by so much from where its ring's affine map takes it, as a share of the spacing. Smaller, and folds
 /// are ironed out; larger, and noise wrinkles what is smooth.
-const CREASE: f64 = 0.05;
+const CREASE: f64 = 0.1;
+/// ... and by so much from where such a map takes it from where its ring was foreseen. Larger, and what passes in front
+/// drags knots along.
+const FLOW: f64 = 0.03;
 /// A side of a triangle differs by so much from where the best turn and growth takes it, as a share of the spacing.
 const SHAPE: f64 = 0.35;
 /// A knot strays by so much from where it is foreseen, as a share of the spacing. Only what nothing else holds feels it.
@@ -30,13 +35,21 @@ pub(super) struct Stiffness {
     width: usize,
 }
 
+/// How strongly each term pulls at a net of some size, in inverse squared pixels.
+struct Pull {
+    crease: f64,
+    flow: f64,
+    shape: f64,
+    foreseen: f64,
+}
+
 impl Stiffness {
     pub fn of(net: &Net) -> Self {
         let neighbours = net.neighbours();
         let rings: Vec<Vec<usize>> = (0..net.knots.len()).map(|knot| ring(&neighbours, knot)).collect();
         let spacing = net.spacing().max(1e-6);
         let mut affine = Vec::new();
-        for ring in &rings {
+        for ring in stiff_rings(&rings, &neighbours) {
             let projection = off_affine(&net.knots, ring);
             for (i, one) in ring.iter().enumerate() {
                 affine.extend(ring.iter().enumerate().map(|(j, other)| (*one, *other, projection[i][j])));
@@ -64,16 +77,14 @@ impl Stiffness {
     /// on where it is.
     pub fn matrix(&self, scale: f64) -> Banded {
         let mut matrix = Banded::new(2 * self.rest.len(), self.width());
-        let size = self.spacing * scale;
+        let Pull { crease, flow, shape, foreseen } = self.pull(scale);
         let both = |matrix: &mut Banded, row: usize, col: usize, value: f64| {
             matrix.add(2 * row, 2 * col, value);
             matrix.add(2 * row + 1, 2 * col + 1, value);
         };
-        let crease = (CREASE * size).powi(-2);
         for (row, col, value) in &self.affine {
-            both(&mut matrix, *row, *col, crease * value);
+            both(&mut matrix, *row, *col, (crease + flow) * value);
         }
-        let (shape, foreseen) = ((SHAPE * size).powi(-2), (FORESEEN * size).powi(-2));
         for (knot, near) in self.neighbours.iter().enumerate() {
             both(&mut matrix, knot, knot, foreseen);
             for other in near {
@@ -94,15 +105,14 @@ impl Stiffness {
             force[2 * knot] += by.x;
             force[2 * knot + 1] += by.y;
         };
-        let size = self.spacing * scale;
-        let crease = (CREASE * size).powi(-2);
+        let Pull { crease, flow, shape, foreseen: held } = self.pull(scale);
+        let creased = |knot: usize| at[knot] * crease + (at[knot] - foreseen[knot]) * flow;
         for (row, col, value) in &self.affine {
-            push(*row, at[*col] * (-crease * value));
+            push(*row, creased(*col) * -value);
             if row != col {
-                push(*col, at[*row] * (-crease * value));
+                push(*col, creased(*row) * -value);
             }
         }
-        let (shape, held) = ((SHAPE * size).powi(-2), (FORESEEN * size).powi(-2));
         for (knot, ring) in self.rings.iter().enumerate() {
             push(knot, (foreseen[knot] - at[knot]) * held);
             let [real, imaginary] = self.turn(ring, at);
@@ -115,6 +125,11 @@ impl Stiffness {
             }
         }
         force
+    }
+
+    fn pull(&self, scale: f64) -> Pull {
+        let of = |share: f64| (share * self.spacing * scale).powi(-2);
+        Pull { crease: of(CREASE), flow: of(FLOW), shape: of(SHAPE), foreseen: of(FORESEEN) }
     }
 
     /// The turn and growth that takes a ring nearest to where it is now, as a complex number.
@@ -131,6 +146,16 @@ impl Stiffness {
         }
         [real / squares, imaginary / squares]
     }
+}
+
+/// The rings that are kept from being creased: those of knots that have others all round them, and of what none of these
+/// reaches. The wide rings of the rim would couple what is far apart, and the equations take four times as long.
+fn stiff_rings<'a>(rings: &'a [Vec<usize>], neighbours: &[Vec<usize>]) -> Vec<&'a Vec<usize>> {
+    let is_inside = |knot: usize| neighbours[knot].len() + 1 >= LEAST_RING;
+    let mut reached = vec![false; rings.len()];
+    let inside = rings.iter().enumerate().filter(|(knot, _)| is_inside(*knot));
+    inside.for_each(|(_, ring)| ring.iter().for_each(|knot| reached[*knot] = true));
+    rings.iter().enumerate().filter(|(knot, _)| is_inside(*knot) || !reached[*knot]).map(|(_, ring)| ring).collect()
 }
 
 /// A knot with those round it; at the rim with those behind them too.
