@@ -46,6 +46,7 @@ fn a_crest_on_the_gable_while_somebody_walks_past() {
         hand.type_name("Gable").await;
         solved(&browser).await;
         assert_eq!(browser.axe().await, Vec::<String>::new());
+        face_is_held_still(&mut hand).await;
         let crest = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/pictures/crest.svg").canonicalize().unwrap();
         hand.file("input[type=file]", &crest).await;
         browser.until("jampin.bench.attachments.some((one) => one.kind === 'picture') && !jampin.bench.saving").await;
@@ -74,6 +75,46 @@ fn a_crest_on_the_gable_while_somebody_walks_past() {
         assert!(off > 60, "{off}");
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
+}
+
+/// The view that is held still shows the face upright on every frame, while the film's picture of it is elsewhere.
+async fn face_is_held_still(hand: &mut Hand<'_>) {
+    let actions = hand.actions;
+    let [first, last] = [held_still(hand, 0).await, held_still(hand, 95).await];
+    let apart = |other: &[f64]| first.iter().zip(other).map(|(a, b)| (a - b).abs()).sum::<f64>() / first.len() as f64;
+    let moved = [&first[SMALL.0 + 2..], &[0.0; SMALL.0 + 2]].concat();
+    println!(
+        "held still: {:.2} grey levels apart, {:.2} when moved by two in {}",
+        apart(&last),
+        apart(&moved),
+        SMALL.0
+    );
+    assert!(apart(&last) < 0.4 * apart(&moved), "{} {}", apart(&last), apart(&moved));
+    // While it plays it is painted too.
+    let painted = hand.browser.eval("jampin.bench.stillAgain").await.as_f64().unwrap();
+    hand.key(' ').await;
+    hand.browser.until(&format!("jampin.bench.playing && jampin.bench.stillAgain > {painted} + 300")).await;
+    hand.key(' ').await;
+    hand.browser.until("!jampin.bench.playing").await;
+    hand.go(0).await;
+    hand.actions = actions;
+}
+
+/// Points across and down of the view when it is made small.
+const SMALL: (usize, usize) = (48, 32);
+
+/// Brightness of the view that is held still, on a frame.
+async fn held_still(hand: &mut Hand<'_>, frame: u32) -> Vec<f64> {
+    hand.go(frame).await;
+    let (width, height) = SMALL;
+    let small = format!(
+        "(() => {{ const small = document.createElement('canvas'); [small.width, small.height] = [{width}, {height}]; \
+         const context = small.getContext('2d'); \
+         context.drawImage(document.getElementById('held-still'), 0, 0, {width}, {height}); \
+         const data = context.getImageData(0, 0, {width}, {height}).data; \
+         return Array.from(data).filter((_, i) => i % 4 === 1); }})()"
+    );
+    serde_json::from_value(hand.browser.eval(&small).await).expect("a list of numbers")
 }
 
 /// The corners of an area's box on a frame.

@@ -4,10 +4,9 @@ use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
+use super::directory::{MOST, check_directory};
 use crate::MediaError;
 
-/// Most pictures of one film: an hour and a half at 25 a second.
-const MOST: usize = 135_000;
 /// Endings of pictures that are read.
 const ENDINGS: [&str; 5] = ["png", "jpg", "jpeg", "tif", "tiff"];
 /// Where the word is that says that a file is a tar archive (POSIX.1-1988, ustar).
@@ -44,12 +43,13 @@ impl Packing {
     }
 }
 
-/// Bytes of what is in an archive, as it says itself.
+/// Bytes of what is in an archive, as it says itself. One whose directory would fill the memory is refused.
 pub(super) fn unpacked_size(archive: &Path, packing: Packing) -> Result<u64, MediaError> {
-    let file = File::open(archive).map_err(MediaError::io("opening what came in"))?;
+    let mut file = File::open(archive).map_err(MediaError::io("opening what came in"))?;
     if packing == Packing::Tar {
         return Ok(file.metadata().map_err(MediaError::io("looking at what came in"))?.len());
     }
+    check_directory(&mut file)?;
     let mut zip = zip::ZipArchive::new(BufReader::new(file)).map_err(|error| broken(&error))?;
     let count = zip.len();
     let size = |i: usize| zip.by_index_raw(i).map(|entry| entry.size());

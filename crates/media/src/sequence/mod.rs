@@ -1,6 +1,7 @@
 //! Numbered pictures become a film: each is kept as it is, byte for byte, in a QuickTime file.
 
 mod archive;
+mod directory;
 mod numbers;
 
 use std::path::{Path, PathBuf};

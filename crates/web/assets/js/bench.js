@@ -111,7 +111,7 @@ Alpine.data("bench", () => {
       });
       const events = {
         frame: (frame) => this.frameChanged(frame),
-        shown: () => this.playing || this.repaint(),
+        shown: () => (this.playing ? this.drawStill() : this.repaint()),
         view: () => this.viewChanged(),
         playing: (on) => this.playingChanged(on),
         moved: () => (parts.holdAt = null),

@@ -1,18 +1,22 @@
-// A surface that bends, held still: the frame in view with all that hangs on it, as it lay when the area was drawn. What
-// is laid on it is dragged there, and painted by hand.
-import { boxOf, polygon } from "./face.js";
+// The surface of an area, held still: the frame in view with all that hangs on it, as it lay when the area was drawn.
+// What is laid on it is dragged there, and painted by hand.
+import { applied, boxOf, polygon } from "./face.js";
 import { bringIn } from "./pictures.js";
 import { Painter, blank } from "./painter.js";
 import { paintBent } from "./warp.js";
 
 const ROOM = 0.06; // Round the outline, as a share of its larger side.
 const MOST = 900; // Pixels across of the film's picture that is looked up.
+const MOST_PLAYING = 300;
+const SHARE = 0.3; // Of the time while it plays, at most.
+const CELLS = 10; // Across and down, of a flat face.
 
 export const stilling = (parts) => ({
   brushing: false,
   brush: { colour: "#f4c542", width: 6 },
   strokes: [], // Of the brush, in pixels of the frame on which the area was drawn.
   stillDrag: null,
+  stillAgain: 0, // When it may be drawn again while it plays.
 
   get bends() {
     return Boolean(this.area?.bends);
@@ -25,18 +29,23 @@ export const stilling = (parts) => ({
   },
   drawStill() {
     const canvas = document.getElementById("held-still");
-    if (!canvas || !this.bends || !canvas.clientWidth) return;
+    if (!canvas || !this.area || !canvas.clientWidth) return;
+    const begun = performance.now();
+    if (this.playing && begun < this.stillAgain) return;
+    this.paintStill(canvas);
+    this.stillAgain = begun + (performance.now() - begun) / SHARE;
+  },
+  paintStill(canvas) {
     const box = this.stillBox();
-    const scale = (canvas.clientWidth * devicePixelRatio) / box.width;
+    const scale = (canvas.clientWidth * (this.playing ? 0.7 : devicePixelRatio)) / box.width;
     [canvas.width, canvas.height] = [Math.round(box.width * scale), Math.round(box.height * scale)];
     const context = canvas.getContext("2d");
-    const home = parts.nets.on(this.area.id, this.area.drawn.frame);
-    const now = parts.nets.on(this.area.id, parts.player.shown);
+    const surface = this.stillSurface(box);
     const shown = parts.player.pictures.get(parts.player.shown);
-    if (home && now && shown) {
-      const source = this.stillSource(now.knots, shown);
-      const seen = home.knots.map(({ x, y }) => ({ x: (x - box.x) * scale, y: (y - box.y) * scale }));
-      paintBent(context, source, { own: source.own, seen, triangles: now.triangles }, blank, false);
+    if (surface && shown) {
+      const source = this.stillSource(surface.now, shown);
+      const seen = surface.home.map(({ x, y }) => ({ x: (x - box.x) * scale, y: (y - box.y) * scale }));
+      paintBent(context, source, { own: source.own, seen, triangles: surface.triangles }, blank, false);
     }
     context.setTransform(scale, 0, 0, scale, -box.x * scale, -box.y * scale);
     context.lineCap = context.lineJoin = "round";
@@ -45,11 +54,23 @@ export const stilling = (parts) => ({
       context.stroke(new Path2D(pathOf(stroke.points)));
     }
   },
+  // Its knots where it was drawn and in the frame in view, and the triangles between them. A flat face is cut into cells.
+  stillSurface(box) {
+    const [home, frame] = [this.area.drawn.frame, parts.player.shown];
+    if (this.bends) {
+      const [drawn, now] = [parts.nets.on(this.area.id, home), parts.nets.on(this.area.id, frame)];
+      return drawn && now && { home: drawn.knots, now: now.knots, triangles: now.triangles };
+    }
+    const map = this.mapOfArea(this.area, home, frame);
+    const cells = cellsOf(box);
+    return map && { home: cells.knots, now: cells.knots.map((at) => applied(map, at)), triangles: cells.triangles };
+  },
   // The part of the film's picture in which the surface is, with what hangs in it.
   stillSource(knots, shown) {
     const [from, , to] = boxOf(knots);
     const { size } = parts.player;
-    const scale = Math.min(MOST / (to.x - from.x), Math.max(1, shown.width / size.width));
+    const most = this.playing ? MOST_PLAYING : MOST;
+    const scale = Math.min(most / (to.x - from.x), Math.max(1, shown.width / size.width));
     const canvas = new OffscreenCanvas(
       Math.max(1, Math.ceil((to.x - from.x) * scale)),
       Math.max(1, Math.ceil((to.y - from.y) * scale)),
@@ -138,6 +159,22 @@ export const stilling = (parts) => ({
     }
   },
 });
+
+function cellsOf({ x, y, width, height }) {
+  const across = Array.from({ length: CELLS + 1 }, (_, i) => i);
+  const knots = across.flatMap((row) =>
+    across.map((col) => ({ x: x + (width * col) / CELLS, y: y + (height * row) / CELLS })),
+  );
+  const corners = across.slice(1).flatMap((row) => across.slice(1).map((col) => row * (CELLS + 1) + col));
+  const triangles = corners.flatMap((corner) => {
+    const [left, above] = [corner - 1, corner - CELLS - 1];
+    return [
+      [above - 1, above, left],
+      [above, corner, left],
+    ];
+  });
+  return { knots, triangles };
+}
 
 const pathOf = (points) => {
   const at = ({ x, y }) => `${x.toFixed(2)} ${y.toFixed(2)}`;
