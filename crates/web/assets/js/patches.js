@@ -1,4 +1,6 @@
 // The pin enlarged: as picked, now, and the difference.
+import { isPresent } from "./track.js";
+
 export const patching = () => ({
   patches: { picked: "", now: "", difference: "" },
   keyPictures: [],
@@ -28,8 +30,10 @@ export const patching = () => ({
   refreshPatches() {
     const pin = this.pin;
     const sample = this.sample;
-    if (!pin || !sample || this.playing) {
-      if (!sample) this.patches = { picked: "", now: "", difference: "" };
+    // Where an area is not seen, it has no map that could bring it upright.
+    const isKnown = sample && (!this.area || isPresent(sample.state));
+    if (!pin || !isKnown || this.playing) {
+      if (!isKnown) this.patches = { picked: "", now: "", difference: "" };
       return;
     }
     const { x, y } = this.dragPlace ?? sample;

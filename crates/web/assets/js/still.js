@@ -3,6 +3,7 @@
 import { applied, boxOf, polygon } from "./face.js";
 import { bringIn } from "./pictures.js";
 import { Painter, blank } from "./painter.js";
+import { isPresent } from "./track.js";
 import { paintBent } from "./warp.js";
 
 const ROOM = 0.06; // Round the outline, as a share of its larger side.
@@ -32,6 +33,7 @@ export const stilling = (parts) => ({
     if (!canvas || !this.area || !canvas.clientWidth) return;
     const begun = performance.now();
     if (this.playing && begun < this.stillAgain) return;
+    canvas.classList.toggle("away", !isPresent(this.track?.get(parts.player.shown)?.state));
     this.paintStill(canvas);
     this.stillAgain = begun + (performance.now() - begun) / SHARE;
   },
