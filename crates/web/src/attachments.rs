@@ -116,8 +116,15 @@ pub(crate) async fn lay(
     })?;
     let kind = attachment.kind.laid_on(face, loaded.info.size);
     let mut kind = kind.ok_or_else(|| ApiError::Unusable("Only labels and pictures lie on a face.".into()))?;
-    if let (true, AttachmentKind::Picture(picture)) = (fills, &mut kind) {
-        picture.size = [1.0, 1.0];
+    match &mut kind {
+        AttachmentKind::Picture(picture) if fills => picture.size = [1.0, 1.0],
+        AttachmentKind::Label(label) => {
+            let art = label.art(&carrier.name);
+            let drawn =
+                state.typesetter.artwork(&art).map_err(|problem| ApiError::Unusable(sentence(&problem.to_string())))?;
+            kind = kind.with_room((drawn.width, drawn.height), loaded.info.size);
+        }
+        _ => {}
     }
     let laid = Attachment { kind, ..attachment.clone() };
     check(&laid)?;

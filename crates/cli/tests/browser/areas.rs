@@ -91,6 +91,7 @@ async fn face_is_held_still(hand: &mut Hand<'_>) {
     );
     assert!(apart(&last) < 0.4 * apart(&moved), "{} {}", apart(&last), apart(&moved));
     // While it plays it is painted too.
+    hand.go(0).await;
     let painted = hand.browser.eval("jampin.bench.stillAgain").await.as_f64().unwrap();
     hand.key(' ').await;
     hand.browser.until(&format!("jampin.bench.playing && jampin.bench.stillAgain > {painted} + 300")).await;

@@ -7,6 +7,9 @@ use super::orientation::Orientation;
 use super::settings::{NumberMut, SettingProblem, check_colour, check_number};
 use crate::geometry::{Point, Size};
 
+/// Letters of fewer pixels could not be read.
+pub(super) const SMALLEST_LABEL: f64 = 4.0;
+
 /// The faces that ship with the application.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
@@ -287,7 +290,7 @@ impl Label {
         }
         check_colour(&self.colour)?;
         self.line_colour.iter().try_for_each(|colour| check_colour(colour))?;
-        check_number("the size", self.size, 4.0, 400.0)?;
+        check_number("the size", self.size, SMALLEST_LABEL, 400.0)?;
         self.line_width.map_or(Ok(()), |width| check_number("the width of the line", width, 0.5, 40.0))?;
         let border = self.box_style.as_ref().and_then(|style| style.border.as_ref());
         self.outline.iter().chain(border).try_for_each(Edge::check)?;

@@ -3,10 +3,13 @@
 use super::cover::Cover;
 use super::foreground::ForegroundMatte;
 use super::kind::AttachmentKind;
-use super::label::{Label, Placement};
+use super::label::{Label, Placement, SMALLEST_LABEL};
 use super::lying::LyingFace;
 use super::picture::Picture;
 use crate::geometry::{Point, Size};
+
+/// Share of a surface that bends which a label takes at most when it is laid on it.
+const MOST_OF_SURFACE: f64 = 0.9;
 
 impl AttachmentKind {
     /// Its size times `factor` and turned by `degrees`, clockwise, about its own middle. `None` of a boundary line,
@@ -49,6 +52,19 @@ impl AttachmentKind {
         }
         Some(kind)
     }
+
+    /// The same, a label on a surface that bends so small that there is room for it: beyond the rim nothing could carry
+    /// it, and it would be cut off. `pixels` are its width and height.
+    pub fn with_room(mut self, pixels: (f64, f64), film: Size) -> Self {
+        if let Self::Label(label) = &mut self
+            && let Some(face) = label.lies.filter(|face| face.bends.is_some())
+        {
+            let [width, height] = face.sides(film);
+            let factor = MOST_OF_SURFACE * (width / pixels.0.max(1.0)).min(height / pixels.1.max(1.0));
+            grow_label(label, factor.clamp((SMALLEST_LABEL / label.size).min(1.0), 1.0));
+        }
+        self
+    }
 }
 
 fn reshape_picture(picture: &mut Picture, factor: f64, degrees: f64) {
@@ -88,6 +104,24 @@ mod tests {
         let Some(AttachmentKind::Label(grown)) = label.reshaped(1.5, 10.0) else { panic!("a label can grow") };
         assert_eq!((grown.size, grown.rotation), (39.0, 10.0));
         assert_eq!(grown.box_style.map(|style| style.padding), Some(15.0));
+    }
+
+    #[test]
+    fn a_label_has_room_on_a_surface_that_bends_and_stays_as_large_as_it_was_elsewhere() {
+        let film = Size::new(1280, 720);
+        let corners = [(100.0, 100.0), (180.0, 100.0), (180.0, 150.0), (100.0, 150.0)].map(|(x, y)| Point::new(x, y));
+        let size = |bends: Option<uuid::Uuid>, pixels: (f64, f64)| {
+            let face = LyingFace { corners, since: Default::default(), bends };
+            let laid = AttachmentKind::Label(Box::default()).laid_on(face, film).expect("a label lies");
+            let AttachmentKind::Label(label) = laid.with_room(pixels, film) else { panic!("it stays a label") };
+            label.size / Label::default().size
+        };
+        let [width, height] = LyingFace { corners, since: Default::default(), bends: None }.sides(film);
+        let cloth = Some(uuid::Uuid::nil());
+        assert!((size(cloth, (2.0 * width, 20.0)) - 0.45).abs() < 1e-9);
+        assert!((size(cloth, (10.0, 3.0 * height)) - 0.3).abs() < 1e-9);
+        assert_eq!(size(cloth, (width / 2.0, height / 2.0)), 1.0);
+        assert_eq!(size(None, (2.0 * width, 20.0)), 1.0);
     }
 
     #[test]

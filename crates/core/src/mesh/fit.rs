@@ -20,13 +20,15 @@ const MOST_STEPS: usize = 8;
 const ROUGH_STEPS: usize = 6;
 /// A step that moves no knot by more than this share of a pixel of the level is the last.
 const SETTLED: f64 = 0.02;
-const ROUGHLY_SETTLED: f64 = 0.1;
+const ROUGHLY_SETTLED: f64 = 0.15;
 /// No step moves a knot by more than this, in pixels of the level: the linear model does not hold further out.
 const LONGEST_STEP: f64 = 2.0;
 /// The median of absolute residuals of Gaussian noise, over its standard deviation.
 const MEDIAN_OF_NORMAL: f64 = 0.6745;
 /// A level of larger pixels, in those of the picture, only finds where the surface is.
 const FINE_STEP: f64 = 2.0;
+/// Pixels of the level that is found exactly.
+const FINEST_STEP: f64 = 1.0;
 /// The limit of residuals never falls below this, in grey levels: folds are that much brighter or darker from one frame
 /// to the next.
 const LEAST_LIMIT: f64 = 12.0;
@@ -153,8 +155,8 @@ impl<'a> Work<'a> {
     /// Steps until it moves no more; the equations of the last.
     fn settle(&mut self, stiff: &Banded, tie: (f64, &[Point]), lighting: Lighting) -> Option<Factored> {
         let mut equations = None;
-        // Light that is only carried will be found anew, from where it is then.
-        let is_rough = self.is_coarse || lighting == Lighting::Carried;
+        // From what is found on a coarser level, or under light that is only carried, another begins.
+        let is_rough = self.level.step > FINEST_STEP || lighting == Lighting::Carried;
         for step in 0..if is_rough { ROUGH_STEPS } else { MOST_STEPS } {
             self.look()?;
             if step == 0 {
