@@ -1,9 +1,11 @@
 //! The words of the command line. Every setting has a flag and an environment variable.
 
 use std::ffi::OsString;
+use std::net::IpAddr;
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use url::Url;
 
 /// Follow what moves in a film, and hang labels on it.
 #[derive(Parser)]
@@ -35,10 +37,12 @@ pub(crate) enum LogFormat {
 
 #[derive(Subcommand)]
 pub(crate) enum Command {
-    /// Serve the pages on loopback, and do the long work too unless told otherwise.
+    /// Serve the pages, and do the long work too unless told otherwise.
     Serve(ServeArgs),
     /// Do long work (preparing films, following, exporting) for a server that shares the database and the media folder.
     Worker(WorkerArgs),
+    /// Make a one-time link by which somebody sets a passphrase, as when no administrator can sign in any more.
+    Link(LinkArgs),
     /// Bring the database's tables up to date.
     Migrate(DatabaseArgs),
     /// Copy the database and the media into a folder, while people work; into the same folder again only what is new.
@@ -96,7 +100,9 @@ pub(crate) struct ServeArgs {
     pub database: DatabaseArgs,
     #[command(flatten)]
     pub media: MediaArgs,
-    /// Port on 127.0.0.1. 0 takes a free one.
+    #[command(flatten)]
+    pub reach: ReachArgs,
+    /// Port. 0 takes a free one.
     #[arg(long, env = "JAMPIN_PORT", default_value_t = 8710)]
     pub port: u16,
     /// Gigabytes that one uploaded film may have.
@@ -111,6 +117,42 @@ pub(crate) struct ServeArgs {
     /// Leave the long work to `jampin worker` processes.
     #[arg(long, env = "JAMPIN_NO_WORKER")]
     pub no_worker: bool,
+}
+
+#[derive(Args)]
+pub(crate) struct ReachArgs {
+    /// Address to listen on. Any but loopback needs TLS or a proxy.
+    #[arg(long, env = "JAMPIN_LISTEN", default_value = "127.0.0.1")]
+    pub listen: IpAddr,
+    /// What people type to get here, as https://films.example; needed with TLS or a proxy.
+    #[arg(long, env = "JAMPIN_URL")]
+    pub url: Option<Url>,
+    /// Certificate chain for TLS, as PEM.
+    #[arg(long, env = "JAMPIN_TLS_CERTIFICATE", requires = "tls_key")]
+    pub tls_certificate: Option<PathBuf>,
+    /// Its private key, as PEM.
+    #[arg(long, env = "JAMPIN_TLS_KEY", requires = "tls_certificate")]
+    pub tls_key: Option<PathBuf>,
+    /// Address of the proxy in front, which does TLS: nobody else is answered.
+    #[arg(long, env = "JAMPIN_PROXY", conflicts_with = "tls_key")]
+    pub proxy: Option<IpAddr>,
+    /// Hours without use after which a session ends.
+    #[arg(long, env = "JAMPIN_SESSION_IDLE_HOURS", default_value_t = 72, value_parser = clap::value_parser!(u32).range(1..=8760))]
+    pub session_idle_hours: u32,
+    /// Hours after which a session ends however much it is used.
+    #[arg(long, env = "JAMPIN_SESSION_HOURS", default_value_t = 720, value_parser = clap::value_parser!(u32).range(1..=8760))]
+    pub session_hours: u32,
+}
+
+#[derive(Args)]
+pub(crate) struct LinkArgs {
+    #[command(flatten)]
+    pub database: DatabaseArgs,
+    /// What people type to get here, as https://films.example.
+    #[arg(long, env = "JAMPIN_URL", default_value = "http://127.0.0.1:8710")]
+    pub url: Url,
+    /// Whose it is; the first owner's where no name is given.
+    pub name: Option<String>,
 }
 
 #[derive(Args)]

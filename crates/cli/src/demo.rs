@@ -10,7 +10,7 @@ use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::{DemoFilm, Truth, shots, write_film};
 use jampin_jobs::{EventHub, Library, PrepareTask, Task, Worker, spawn_worker};
 use jampin_media::{first_picture, probe};
-use jampin_store::{Arriving, NewClip, NewShot, Store};
+use jampin_store::{Arriving, FIRST_OWNER, NewClip, NewShot, Store};
 use uuid::Uuid;
 
 use crate::args::DemoArgs;
@@ -45,8 +45,9 @@ pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
 /// The demo's project, new or as far as it was made; nothing when all of it was made once: what its owner took away
 /// since stays away.
 async fn unfinished(store: &Store, folder: &Path) -> anyhow::Result<Option<Uuid>> {
-    let Some(known) = store.projects().await?.into_iter().find(|summary| summary.project.name == PROJECT) else {
-        return Ok(Some(store.create_project(PROJECT).await?.id));
+    let Some(known) = store.projects(FIRST_OWNER).await?.into_iter().find(|summary| summary.project.name == PROJECT)
+    else {
+        return Ok(Some(store.create_project(PROJECT, FIRST_OWNER).await?.id));
     };
     let id = known.project.id;
     let is_noted = std::fs::read_to_string(folder.join(MADE)).is_ok_and(|made| made == id.to_string());

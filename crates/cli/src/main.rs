@@ -6,8 +6,10 @@ mod clean;
 mod demo;
 mod demo_work;
 mod error;
+mod link;
 mod logging;
 mod output;
+mod reach;
 mod render;
 mod samples_file;
 mod sandboxed;
@@ -33,6 +35,7 @@ fn main() -> ExitCode {
     let ended = match cli.command {
         Command::Serve(args) => serve::serve(args),
         Command::Worker(args) => serve::worker(args),
+        Command::Link(args) => link::make(args),
         Command::Migrate(args) => serve::migrate(args),
         Command::Backup(args) => backup::back_up(&args),
         Command::Restore(args) => backup::restore(&args),

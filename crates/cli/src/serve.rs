@@ -6,8 +6,8 @@ use std::time::Duration;
 use anyhow::Context;
 use jampin_jobs::{EventHub, Library, Worker, keep_house, spawn_worker};
 use jampin_media::Limits;
-use jampin_store::Store;
-use jampin_web::{AppState, ServeSettings};
+use jampin_store::{FIRST_OWNER, SessionBounds, Store};
+use jampin_web::{AppState, ServeSettings, make_link};
 use tokio::runtime::Runtime;
 
 use crate::args::{DatabaseArgs, MediaArgs, ServeArgs, WorkerArgs};
@@ -37,14 +37,14 @@ pub(crate) fn migrate(args: DatabaseArgs) -> anyhow::Result<()> {
 }
 
 pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
+    let (reach, tls) = crate::reach::reach(&args.reach)?;
     let library = library(&args.media)?;
     // What a killed server had half taken in.
     let _ = std::fs::remove_dir_all(library.uploads());
     let runtime = runtime()?;
     let store = Store::new(&args.database.database)?;
     runtime.block_on(store.migrate()).context("the database is not ready")?;
-    // Loopback only: there is no sign-in yet.
-    let listener = TcpListener::bind(("127.0.0.1", args.port))
+    let listener = TcpListener::bind((args.reach.listen, args.port))
         .with_context(|| format!("port {} cannot be used; choose another with --port", args.port))?;
     let address = listener.local_addr()?;
     let hub = {
@@ -59,17 +59,28 @@ pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
     }
     let bytes = |gb: f64| (gb * 1e9) as u64;
     let quotas = [args.project_gb, args.all_gb].map(bytes);
-    let settings = ServeSettings { upload_limit: bytes(args.upload_gb), quotas };
-    let state = {
-        let _guard = runtime.enter();
-        AppState::new(store, library, hub, settings)?
-    };
-    tracing::info!("Jam Pin is at http://{address}");
-    println!("http://{address}");
-    runtime.block_on(async { jampin_web::serve(state, listener, 2)?.await })?;
+    let sessions = SessionBounds { idle_hours: args.reach.session_idle_hours, hours: args.reach.session_hours };
+    let settings = ServeSettings { upload_limit: bytes(args.upload_gb), quotas, reach, sessions };
+    let url = settings.reach.url.as_ref().map_or(format!("http://{address}"), |url| url.origin().ascii_serialization());
+    let state = runtime.block_on(AppState::new(store, library, hub, settings))?;
+    tracing::info!("Jam Pin is at {url}");
+    println!("{url}");
+    if let Some(path) = runtime.block_on(first_link(&state))? {
+        println!("Nobody can sign in yet. Whoever opens this link is its owner: {url}{path}");
+    }
+    runtime.block_on(async { jampin_web::serve(state, listener, tls, 2)?.await })?;
     // Jobs at work are taken up again by the next server.
     runtime.shutdown_timeout(Duration::from_millis(200));
     Ok(())
+}
+
+/// A way in for the first owner, where nobody is let in for sitting at the machine.
+async fn first_link(state: &AppState) -> anyhow::Result<Option<String>> {
+    let is_set_up = state.store.person(FIRST_OWNER).await?.has_passphrase;
+    if is_set_up || state.settings.reach.trusts_machine {
+        return Ok(None);
+    }
+    Ok(Some(make_link(&state.store, FIRST_OWNER, None).await?))
 }
 
 pub(crate) fn worker(args: WorkerArgs) -> anyhow::Result<()> {

@@ -34,7 +34,8 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let draft = Draft::new(worker, lease, task.container.extension())?;
     let mut report = Report::new(worker, runtime, lease, stored.info.range.count(), 1);
     let path = worker.library.clip(stored.info.clip_id).original();
-    let footage = runtime.block_on(Footage::of(&worker.store, &worker.library, &stored.shot))?;
+    let footage =
+        runtime.block_on(Footage::of(&worker.store, &worker.library, stored.info.project_id, &stored.shot))?;
     let suffix = if task.container.is_graphics() { " graphics" } else { "" };
     let name = format!("{}{suffix}", safe_name(&stored.info.name));
     let typesetter = Typesetter::default();

@@ -36,8 +36,8 @@ pub struct ClipFile {
 }
 
 impl Footage {
-    /// Of a shot. What is gone is left out; painting says so.
-    pub async fn of(store: &Store, library: &Library, shot: &Shot) -> Result<Self, TaskError> {
+    /// Of a shot of this project. What is gone, or another project's, is left out; painting says so.
+    pub async fn of(store: &Store, library: &Library, project: Uuid, shot: &Shot) -> Result<Self, TaskError> {
         let mut clips = HashMap::new();
         let attachments = shot.subjects.iter().flat_map(|subject| &subject.attachments);
         for attachment in attachments {
@@ -47,25 +47,33 @@ impl Footage {
                 continue;
             }
             let clip = match store.clip(id).await {
-                Ok(clip) => clip,
-                Err(StoreError::NotFound(_)) => continue,
+                Ok(clip) if clip.project_id == project => clip,
+                Ok(_) | Err(StoreError::NotFound(_)) => continue,
                 Err(error) => return Err(error.into()),
             };
             let (info, table) = (serde_json::from_value(clip.info)?, serde_json::from_value(clip.frames)?);
             clips.insert(id, ClipFile { path: library.clip(id).original(), info, table });
         }
-        Ok(Self { pictures: pictures_of(library, shot), clips })
+        Ok(Self { pictures: pictures_of(store, library, project, shot).await?, clips })
     }
 }
 
-/// The bytes of every picture that hangs in a shot. One that is gone is left out; painting says so.
-pub fn pictures_of(library: &Library, shot: &Shot) -> Pictures {
+/// The bytes of every picture of this project that hangs in a shot. One that is gone, or another project's, is left
+/// out; painting says so.
+pub async fn pictures_of(store: &Store, library: &Library, project: Uuid, shot: &Shot) -> Result<Pictures, TaskError> {
     let attachments = shot.subjects.iter().flat_map(|subject| &subject.attachments);
     let used = attachments.filter_map(|attachment| match &attachment.kind {
         AttachmentKind::Picture(picture) => Some(picture.picture),
         _ => None,
     });
-    used.filter_map(|id| Some((id, std::fs::read(library.picture(id)).ok()?))).collect()
+    let own = store.pictures_among(project, &used.collect::<Vec<_>>()).await?;
+    let mut pictures = Pictures::new();
+    for id in own {
+        if let Ok(bytes) = tokio::fs::read(library.picture(id)).await {
+            pictures.insert(id, bytes);
+        }
+    }
+    Ok(pictures)
 }
 
 /// Reads the clips of a scene, frame after frame of the shot.

@@ -65,7 +65,7 @@ pub async fn put_right(worker: &Worker, untouched: Duration) -> Result<PutRight,
 /// Takes away for good what was deleted so long ago that nobody can have it back.
 async fn forget(worker: &Worker) -> Result<(), StoreError> {
     for project in worker.store.outdated_projects().await? {
-        let remains = worker.store.purge_project(project).await?;
+        let remains = worker.store.purge_project(project, None).await?;
         worker.library.remove(&remains);
     }
     worker.store.forget_pictures().await.map(|_| ())

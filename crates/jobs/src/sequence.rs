@@ -71,7 +71,12 @@ fn piece(
         range: shot.range,
         scene: &Scene::new(&stored.shot, info.size, stored.info.range, &typesetter),
         typesetter: &typesetter,
-        footage: &runtime.block_on(Footage::of(&worker.store, &worker.library, &stored.shot))?,
+        footage: &runtime.block_on(Footage::of(
+            &worker.store,
+            &worker.library,
+            stored.info.project_id,
+            &stored.shot,
+        ))?,
         product: Product::Film(Container::Between),
         name: "",
         out,

@@ -12,6 +12,7 @@ use uuid::Uuid;
 use crate::audit::note;
 use crate::job::database_now;
 use crate::jobs::ask_to_cancel;
+use crate::members::owned_by;
 use crate::schema::{clips, jobs, pictures, projects, shots};
 use crate::{Project, Store, StoreError};
 
@@ -55,7 +56,7 @@ pub struct Remains {
 impl Store {
     /// Deletes a project: it is not listed any more, its work is stopped, nobody can change it; it can be had back for
     /// [`KEPT_DAYS`].
-    pub async fn delete_project(&self, id: Uuid) -> Result<(), StoreError> {
+    pub async fn delete_project(&self, id: Uuid, by: Uuid) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -68,13 +69,13 @@ impl Store {
                 }
                 let update = diesel::update(projects::table.filter(projects::id.eq(id)));
                 update.set(projects::deleted_at.eq(database_now())).execute(connection).await?;
-                note(connection, &format!("Project “{}” deleted", project.name)).await
+                note(connection, Some(by), &format!("Project “{}” deleted", project.name)).await
             })
             .await
     }
 
     /// Gives a deleted project back as it was; work on it that was stopped stays so, and can be asked for again.
-    pub async fn restore_project(&self, id: Uuid) -> Result<(), StoreError> {
+    pub async fn restore_project(&self, id: Uuid, by: Uuid) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -82,16 +83,17 @@ impl Store {
                 let update = diesel::update(deleted).set(projects::deleted_at.eq(None::<DateTime<Utc>>));
                 let name: Option<String> = update.returning(projects::name).get_result(connection).await.optional()?;
                 let name = name.ok_or(StoreError::NotFound("deleted project"))?;
-                note(connection, &format!("Project “{name}” had back")).await
+                note(connection, Some(by), &format!("Project “{name}” had back")).await
             })
             .await
     }
 
-    /// The projects that can be had back, the one deleted last first.
-    pub async fn deleted_projects(&self) -> Result<Vec<DeletedProject>, StoreError> {
+    /// The projects of this owner that can be had back, the one deleted last first.
+    pub async fn deleted_projects(&self, owner: Uuid) -> Result<Vec<DeletedProject>, StoreError> {
         let mut connection = self.connection().await?;
         let rows: Vec<(Project, DateTime<Utc>)> = projects::table
             .filter(projects::deleted_at.is_not_null())
+            .filter(projects::id.eq_any(owned_by(owner)))
             .order(projects::deleted_at.desc())
             .select((Project::as_select(), projects::deleted_at.assume_not_null()))
             .load(&mut connection)
@@ -101,8 +103,8 @@ impl Store {
         Ok(rows.into_iter().map(with_end).collect())
     }
 
-    /// Takes a deleted project away for good. What is left of it on disk is the caller's to remove.
-    pub async fn purge_project(&self, id: Uuid) -> Result<Remains, StoreError> {
+    /// Takes a deleted project away for good, by a person or because its time is over. What is left of it on disk is the caller's to remove.
+    pub async fn purge_project(&self, id: Uuid, by: Option<Uuid>) -> Result<Remains, StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -112,7 +114,7 @@ impl Store {
                 let name = name.ok_or(StoreError::NotFound("deleted project"))?;
                 let remains = remains_of(connection, id).await?;
                 diesel::delete(projects::table.filter(projects::id.eq(id))).execute(connection).await?;
-                note(connection, &format!("Project “{name}” deleted for good")).await?;
+                note(connection, by, &format!("Project “{name}” deleted for good")).await?;
                 Ok(remains)
             })
             .await
@@ -126,7 +128,7 @@ impl Store {
     }
 
     /// Takes a clip away, with its shots.
-    pub async fn delete_clip(&self, id: Uuid) -> Result<(), StoreError> {
+    pub async fn delete_clip(&self, id: Uuid, by: Uuid) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -139,13 +141,18 @@ impl Store {
                 let (project, name) = clip.ok_or(StoreError::NotFound("clip"))?;
                 let project = crate::projects::living(connection, project).await?;
                 diesel::delete(clips::table.filter(clips::id.eq(id))).execute(connection).await?;
-                note(connection, &format!("Film “{name}” removed from “{}”, with all made of it", project.name)).await
+                note(
+                    connection,
+                    Some(by),
+                    &format!("Film “{name}” removed from “{}”, with all made of it", project.name),
+                )
+                .await
             })
             .await
     }
 
     /// Takes a picture out of its project, unless it hangs in a shot.
-    pub async fn delete_picture(&self, id: Uuid) -> Result<(), StoreError> {
+    pub async fn delete_picture(&self, id: Uuid, by: Uuid) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -165,7 +172,7 @@ impl Store {
                 }
                 let update = diesel::update(pictures::table.filter(pictures::id.eq(id)));
                 update.set(pictures::deleted_at.eq(database_now())).execute(connection).await?;
-                note(connection, &format!("Picture “{name}” removed from “{}”", project.name)).await
+                note(connection, Some(by), &format!("Picture “{name}” removed from “{}”", project.name)).await
             })
             .await
     }
@@ -180,7 +187,7 @@ impl Store {
     }
 
     /// Takes an export away that has ended. What is left of it on disk is the caller's to remove.
-    pub async fn delete_export(&self, id: Uuid) -> Result<(), StoreError> {
+    pub async fn delete_export(&self, id: Uuid, by: Uuid) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -200,7 +207,7 @@ impl Store {
                 let shot: Option<String> = shot.first(connection).await.optional()?;
                 diesel::delete(jobs::table.filter(jobs::id.eq(id))).execute(connection).await?;
                 let of = shot.map_or_else(|| "all shots".to_owned(), |shot| format!("“{shot}”"));
-                note(connection, &format!("Finished film of {of} in “{}” deleted", project.name)).await
+                note(connection, Some(by), &format!("Finished film of {of} in “{}” deleted", project.name)).await
             })
             .await
     }

@@ -76,15 +76,16 @@ impl Store {
         rows.into_iter().map(Job::try_from).collect()
     }
 
-    /// The newest jobs of all projects, newest first: each with the names of its project and of the shot or clip that
+    /// The newest jobs of all projects that this person is a member of, newest first: each with the names of its project and of the shot or clip that
     /// it is about.
-    pub async fn newest_jobs(&self, most: i64) -> Result<Vec<(Job, String, Option<String>)>, StoreError> {
+    pub async fn newest_jobs(&self, person: Uuid, most: i64) -> Result<Vec<(Job, String, Option<String>)>, StoreError> {
         let mut connection = self.connection().await?;
         let rows: Vec<(JobRow, String, Option<String>, Option<String>)> = jobs::table
             .inner_join(projects::table.on(projects::id.eq(jobs::project_id)))
             .left_join(shots::table.on(shots::id.nullable().eq(jobs::shot_id)))
             .left_join(clips::table.on(clips::id.nullable().eq(jobs::clip_id)))
             .filter(projects::deleted_at.is_null())
+            .filter(projects::id.eq_any(crate::members::projects_of(person)))
             .order(jobs::created_at.desc())
             .limit(most)
             .select((JobRow::as_select(), projects::name, shots::name.nullable(), clips::name.nullable()))

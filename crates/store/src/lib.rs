@@ -17,7 +17,10 @@ mod lease;
 mod log;
 mod log_parts;
 mod looks;
+mod members;
+mod one_time_links;
 mod parts;
+mod people;
 mod pictures;
 mod projects;
 mod recipes;
@@ -25,8 +28,10 @@ mod rows;
 mod samples;
 mod schema;
 mod sequence;
+mod sessions;
 mod shots;
 mod snapshot;
+mod tries;
 mod working;
 
 use std::time::Duration;
@@ -37,7 +42,6 @@ use diesel_async::async_connection_wrapper::AsyncConnectionWrapper;
 use diesel_async::pooled_connection::AsyncDieselConnectionManager;
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
-use uuid::Uuid;
 
 pub use arriving::Arriving;
 pub use audit::AuditEntry;
@@ -49,15 +53,17 @@ pub use job::{Job, JobState, NewJob};
 pub use known::Known;
 pub use lease::Lease;
 pub use log::{Appended, Edited, LogEntry, NewSamples};
+pub use members::{Member, Role, Thing};
+pub use people::{FIRST_OWNER, Person};
 pub use pictures::Picture;
 pub use projects::{Project, ProjectSummary};
 pub use recipes::SavedRecipe;
+pub use sessions::{Session, SessionBounds};
 pub use shots::{NewShot, ShotInfo, StoredShot};
 pub use snapshot::Snapshot;
+pub use tries::Tries;
 pub use working::{HEARTBEAT_STALE_SECONDS, MAX_ATTEMPTS};
 
-/// The owner of everything until there is sign-in.
-pub const LOCAL_OWNER: Uuid = Uuid::from_u128(1);
 /// Connections held open. Four requests at once keep a two-core machine busy; jobs need a few more.
 const POOL_SIZE: usize = 12;
 

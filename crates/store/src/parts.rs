@@ -38,7 +38,7 @@ impl Store {
     }
 
     /// Takes a shot away with all that was made of it, unless it is the only one of its clip.
-    pub async fn delete_shot(&self, id: Uuid) -> Result<(), StoreError> {
+    pub async fn delete_shot(&self, id: Uuid, by: Uuid) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -49,7 +49,7 @@ impl Store {
                 }
                 diesel::delete(shots::table.filter(shots::id.eq(id))).execute(connection).await?;
                 announce(connection, &Event::Project { project: gone.project_id }).await?;
-                note(connection, &format!("Shot “{}” removed, with all made of it", gone.name)).await
+                note(connection, Some(by), &format!("Shot “{}” removed, with all made of it", gone.name)).await
             })
             .await
     }

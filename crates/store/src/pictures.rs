@@ -54,4 +54,11 @@ impl Store {
         let found = found.order(pictures::created_at);
         Ok(found.select(Picture::as_select()).load(&mut connection).await?)
     }
+
+    /// Which of these are pictures of a project, also of those that are not offered any more.
+    pub async fn pictures_among(&self, project: Uuid, ids: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
+        let mut connection = self.connection().await?;
+        let own = pictures::table.filter(pictures::project_id.eq(project)).filter(pictures::id.eq_any(ids));
+        Ok(own.select(pictures::id).load(&mut connection).await?)
+    }
 }

@@ -3,12 +3,12 @@
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel::sql_types::{BigInt, Uuid as SqlUuid};
-use diesel_async::{AsyncPgConnection, RunQueryDsl};
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde::Serialize;
 use uuid::Uuid;
 
-use crate::schema::{clips, projects, shots};
-use crate::{LOCAL_OWNER, Store, StoreError};
+use crate::schema::{clips, members, projects, shots};
+use crate::{Role, Store, StoreError};
 
 /// A piece of work.
 #[derive(Clone, Debug, Queryable, Selectable, Serialize)]
@@ -16,8 +16,6 @@ use crate::{LOCAL_OWNER, Store, StoreError};
 pub struct Project {
     /// Identity.
     pub id: Uuid,
-    /// Whose it is.
-    pub owner_id: Uuid,
     /// Name, as typed.
     pub name: String,
     /// When it was begun.
@@ -29,6 +27,8 @@ pub struct Project {
 pub struct ProjectSummary {
     /// The project.
     pub project: Project,
+    /// What the asker is in it.
+    pub role: Role,
     /// Number of shots.
     pub shots: i64,
     /// The clip whose first picture stands for the project.
@@ -44,21 +44,29 @@ struct Used {
 }
 
 impl Store {
-    /// Begins a project.
-    pub async fn create_project(&self, name: &str) -> Result<Project, StoreError> {
+    /// Begins a project that this person owns.
+    pub async fn create_project(&self, name: &str, owner: Uuid) -> Result<Project, StoreError> {
         let mut connection = self.connection().await?;
-        let values = (projects::id.eq(Uuid::new_v4()), projects::owner_id.eq(LOCAL_OWNER), projects::name.eq(name));
-        let inserted = diesel::insert_into(projects::table).values(values).returning(Project::as_returning());
-        Ok(inserted.get_result(&mut connection).await?)
+        connection
+            .transaction(async |connection| {
+                let values = (projects::id.eq(Uuid::new_v4()), projects::name.eq(name));
+                let inserted = diesel::insert_into(projects::table).values(values).returning(Project::as_returning());
+                let project: Project = inserted.get_result(connection).await?;
+                crate::members::put(connection, project.id, owner, Role::Owner).await?;
+                Ok(project)
+            })
+            .await
     }
 
-    /// All projects, newest first.
-    pub async fn projects(&self) -> Result<Vec<ProjectSummary>, StoreError> {
+    /// The projects that this person is a member of, newest first.
+    pub async fn projects(&self, person: Uuid) -> Result<Vec<ProjectSummary>, StoreError> {
         let mut connection = self.connection().await?;
-        let all: Vec<Project> = projects::table
+        let all: Vec<(Project, String)> = projects::table
+            .inner_join(members::table)
+            .filter(members::person_id.eq(person))
             .filter(projects::deleted_at.is_null())
             .order(projects::created_at.desc())
-            .select(Project::as_select())
+            .select((Project::as_select(), members::role))
             .load(&mut connection)
             .await?;
         let counts: Vec<(Uuid, i64)> = shots::table
@@ -76,7 +84,8 @@ impl Store {
         let of = |id: Uuid| move |(project, _): &&(Uuid, i64)| *project == id;
         Ok(all
             .into_iter()
-            .map(|project| ProjectSummary {
+            .map(|(project, role)| ProjectSummary {
+                role: Role::read(&role),
                 shots: counts.iter().find(of(project.id)).map_or(0, |(_, count)| *count),
                 cover: covers.iter().find(|(of, _)| *of == project.id).map(|(_, clip)| *clip),
                 project,

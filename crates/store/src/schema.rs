@@ -2,7 +2,7 @@
 
 diesel::table! {
     projects (id) {
-        id -> Uuid, owner_id -> Uuid, name -> Text, created_at -> Timestamptz, deleted_at -> Nullable<Timestamptz>,
+        id -> Uuid, name -> Text, created_at -> Timestamptz, deleted_at -> Nullable<Timestamptz>,
         arriving -> Nullable<Jsonb>, arriving_at -> Nullable<Timestamptz>,
     }
 }
@@ -69,21 +69,60 @@ diesel::table! {
 }
 
 diesel::table! {
-    installation (id) { id -> Uuid, }
+    installation (id) { id -> Uuid, cookie_key -> Nullable<Bytea>, }
 }
 
 diesel::table! {
-    owners (id) { id -> Uuid, name -> Text, }
+    people (id) {
+        id -> Uuid, name -> Text, passphrase -> Nullable<Text>, administrator -> Bool, made_at -> Timestamptz,
+        left_at -> Nullable<Timestamptz>,
+    }
 }
 
 diesel::table! {
-    audit (number) { number -> Int8, at -> Timestamptz, owner_id -> Uuid, what -> Text, }
+    members (project_id, person_id) { project_id -> Uuid, person_id -> Uuid, role -> Text, }
 }
 
-diesel::joinable!(audit -> owners (owner_id));
+diesel::table! {
+    sessions (id) {
+        id -> Uuid, key_hash -> Bytea, person_id -> Uuid, state -> Jsonb, began_at -> Timestamptz, seen_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    one_time_links (key_hash) { key_hash -> Bytea, person_id -> Uuid, ends_at -> Timestamptz, }
+}
+
+diesel::table! {
+    sign_in_tries (id) { id -> Uuid, at -> Timestamptz, name -> Text, address -> Text, }
+}
+
+diesel::table! {
+    audit (number) { number -> Int8, at -> Timestamptz, person_id -> Nullable<Uuid>, what -> Text, }
+}
+
+diesel::joinable!(audit -> people (person_id));
+diesel::joinable!(members -> people (person_id));
+diesel::joinable!(members -> projects (project_id));
+diesel::joinable!(sessions -> people (person_id));
+diesel::joinable!(one_time_links -> people (person_id));
 diesel::joinable!(clips -> projects (project_id));
 diesel::joinable!(shots -> projects (project_id));
 diesel::joinable!(shots -> clips (clip_id));
 diesel::joinable!(jobs -> shots (shot_id));
-diesel::allow_tables_to_appear_in_same_query!(projects, clips, shots, samples, log, jobs, recipes, pictures, looks);
-diesel::allow_tables_to_appear_in_same_query!(audit, owners);
+diesel::allow_tables_to_appear_in_same_query!(
+    projects,
+    clips,
+    shots,
+    samples,
+    log,
+    jobs,
+    recipes,
+    pictures,
+    looks,
+    members,
+    people,
+    audit,
+    sessions,
+    one_time_links
+);

@@ -13,6 +13,8 @@ pub struct Answer {
     pub status: u16,
     /// Head as it came, in small letters.
     pub head: String,
+    /// Cookies that it sets, as they came: name, value and what else is said of each.
+    pub cookies: Vec<String>,
     /// Body without its transfer encoding.
     pub body: Vec<u8>,
 }
@@ -53,11 +55,17 @@ pub fn try_request(address: &str, method: &str, path: &str, extra: &str, body: &
 
 fn parse(bytes: &[u8]) -> Option<Answer> {
     let end = bytes.windows(4).position(|four| four == b"\r\n\r\n")?;
-    let head = String::from_utf8_lossy(&bytes[..end]).to_lowercase();
+    let head = String::from_utf8_lossy(&bytes[..end]);
+    let cookie = |line: &str| {
+        let (name, value) = line.split_once(": ")?;
+        name.eq_ignore_ascii_case("set-cookie").then(|| value.to_owned())
+    };
+    let cookies = head.lines().filter_map(cookie).collect();
+    let head = head.to_lowercase();
     let status = head.split(' ').nth(1).and_then(|code| code.parse().ok())?;
     let rest = &bytes[end + 4..];
     let body = if head.contains("transfer-encoding: chunked") { unchunk(rest) } else { rest.to_vec() };
-    Some(Answer { status, head, body })
+    Some(Answer { status, head, cookies, body })
 }
 
 fn unchunk(mut rest: &[u8]) -> Vec<u8> {

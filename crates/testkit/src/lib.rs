@@ -6,9 +6,11 @@ mod hostile;
 mod http;
 mod scene;
 mod server;
+mod visitor;
 
 pub use database::fresh_database;
 pub use film::{decode_rgb, make_film, probe_values, real_film};
 pub use hostile::{Dice, changed_bytes, changed_json, inputs};
 pub use http::{Answer, request, try_request};
 pub use server::Server;
+pub use visitor::Visitor;

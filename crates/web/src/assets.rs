@@ -48,6 +48,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/keys.js",
     "js/looking.js",
     "js/losses.js",
+    "js/members.js",
     "js/mend.js",
     "js/news.js",
     "js/nets.js",
@@ -68,6 +69,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/panels/pins.js",
     "js/panels/settings.js",
     "js/patches.js",
+    "js/people.js",
     "js/pictures.js",
     "js/placing.js",
     "js/player.js",
@@ -91,6 +93,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/trail.js",
     "js/warp.js",
     "js/weave.js",
+    "js/you.js",
 ];
 
 /// A number that changes with the program, so that browsers keep assets until then.

@@ -38,9 +38,18 @@ pub enum ApiError {
         /// The revision the shot has now.
         revision: i64,
     },
-    /// It comes from another site.
+    /// It comes from another site, or from somebody who may look only.
     #[error("{0}")]
     Forbidden(String),
+    /// Nobody is signed in.
+    #[error("You are not signed in (any more). Sign in, then do this again.")]
+    SignedOut,
+    /// There is nobody of this name, or the passphrase is another.
+    #[error("Name and passphrase do not fit together.")]
+    WrongPassphrase,
+    /// It was tried too often.
+    #[error("{0}")]
+    TooMany(String),
     /// Something is broken on our side; the log has the details.
     #[error("Something is broken on the server. What was saved is kept; the server's log has the reason.")]
     Internal(String),
@@ -61,6 +70,9 @@ impl ApiError {
             Self::InUse(_) => "in_use",
             Self::Stale { .. } => "stale",
             Self::Forbidden(_) => "forbidden",
+            Self::SignedOut => "signed_out",
+            Self::WrongPassphrase => "wrong_passphrase",
+            Self::TooMany(_) => "too_many",
             Self::Internal(_) => "internal",
         }
     }
@@ -76,6 +88,8 @@ impl ResponseError for ApiError {
             Self::NotYet(_) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Stale { .. } | Self::InUse(_) => StatusCode::CONFLICT,
             Self::Forbidden(_) => StatusCode::FORBIDDEN,
+            Self::SignedOut | Self::WrongPassphrase => StatusCode::UNAUTHORIZED,
+            Self::TooMany(_) => StatusCode::TOO_MANY_REQUESTS,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
     }

@@ -1,20 +1,24 @@
 //! News for open pages, as server-sent events.
 
+use std::collections::HashMap;
 use std::net::{IpAddr, Ipv4Addr};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
+use actix_session::Session;
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, CONTENT_TYPE};
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use bytes::Bytes;
 use futures_util::stream;
-use jampin_store::Event;
+use jampin_store::{Event, Person, Thing};
 use serde::Deserialize;
 use tokio::sync::broadcast::Receiver;
 use tokio::sync::broadcast::error::RecvError;
 use uuid::Uuid;
 
+use crate::access::who;
 use crate::error::ApiError;
 use crate::metrics::Counted;
+use crate::sessions;
 use crate::state::AppState;
 
 /// A quiet stream says something this often, so that both ends notice when the other is gone.
@@ -41,21 +45,44 @@ impl Interest {
     }
 }
 
+/// Somebody who listens.
+struct Ear {
+    state: web::Data<AppState>,
+    me: Person,
+    session: Option<Uuid>,
+    interest: Interest,
+    receiver: Receiver<Event>,
+    /// Whether they may hear of these projects and shots.
+    known: HashMap<Uuid, bool>,
+    /// When it was last made sure that they are still signed in.
+    sure: Instant,
+}
+
 #[get("/api/events")]
 pub(crate) async fn event_stream(
     state: web::Data<AppState>,
+    me: web::ReqData<Person>,
+    session: Session,
     interest: web::Query<Interest>,
     request: HttpRequest,
 ) -> Result<HttpResponse, ApiError> {
-    let from = request.peer_addr().map_or(IpAddr::V4(Ipv4Addr::UNSPECIFIED), |address| address.ip());
+    let from = state.settings.reach.address_of(&request).unwrap_or(IpAddr::V4(Ipv4Addr::UNSPECIFIED));
     let listener = state.listeners.admit(from);
     let listener = listener.ok_or_else(|| ApiError::NotYet("Too many pages listen already. Close some.".into()))?;
     let held = (listener, Counted::new(&state.metrics.streams));
-    let receiver = state.hub.subscribe();
+    let ear = Ear {
+        receiver: state.hub.subscribe(),
+        me: me.into_inner(),
+        session: sessions::identity(&session),
+        interest: *interest,
+        known: HashMap::new(),
+        sure: Instant::now(),
+        state,
+    };
     let first = stream::once(async { Ok::<_, actix_web::Error>(Bytes::from_static(b"retry: 1000\n\n: hello\n\n")) });
-    let rest = stream::unfold((receiver, *interest, held), |(mut receiver, interest, held)| async move {
-        let text = next(&mut receiver, interest).await?;
-        Some((Ok(Bytes::from(text)), (receiver, interest, held)))
+    let rest = stream::unfold((ear, held), |(mut ear, held)| async move {
+        let text = ear.next().await?;
+        Some((Ok(Bytes::from(text)), (ear, held)))
     });
     Ok(HttpResponse::Ok()
         .insert_header((CONTENT_TYPE, "text/event-stream"))
@@ -65,19 +92,60 @@ pub(crate) async fn event_stream(
         .streaming(futures_util::StreamExt::chain(first, rest)))
 }
 
-/// The next thing to send; `None` when the server goes down.
-async fn next(receiver: &mut Receiver<Event>, interest: Interest) -> Option<String> {
-    loop {
-        match tokio::time::timeout(SIGN_OF_LIFE, receiver.recv()).await {
-            Err(_) => return Some(": still here\n\n".into()),
-            Ok(Ok(event)) if interest.covers(&event) => {
-                return Some(said(&event));
+impl Ear {
+    /// The next thing to send; `None` when the server goes down, or they are signed out.
+    async fn next(&mut self) -> Option<String> {
+        loop {
+            let heard = tokio::time::timeout(SIGN_OF_LIFE, self.receiver.recv()).await;
+            if self.sure.elapsed() >= SIGN_OF_LIFE {
+                if !self.is_still_here().await {
+                    return None;
+                }
+                self.sure = Instant::now();
             }
-            Ok(Ok(_)) => {}
-            // Too slow to keep up: the page reads everything anew.
-            Ok(Err(RecvError::Lagged(_))) => return Some(said(&Event::Missed)),
-            Ok(Err(RecvError::Closed)) => return None,
+            match heard {
+                Err(_) => return Some(": still here\n\n".into()),
+                Ok(Ok(event)) if self.interest.covers(&event) => {
+                    if self.may_hear(&event).await {
+                        return Some(said(&event));
+                    }
+                }
+                Ok(Ok(_)) => {}
+                // Too slow to keep up: the page reads everything anew.
+                Ok(Err(RecvError::Lagged(_))) => return Some(said(&Event::Missed)),
+                Ok(Err(RecvError::Closed)) => return None,
+            }
         }
+    }
+
+    /// While the database is away nobody is sent away.
+    async fn is_still_here(&self) -> bool {
+        match self.session {
+            Some(id) => {
+                self.state.store.has_session(self.me.id, id, self.state.settings.sessions).await.unwrap_or(true)
+            }
+            None => who(&self.state, None).await.is_ok_and(|somebody| somebody.is_some()),
+        }
+    }
+
+    async fn may_hear(&mut self, event: &Event) -> bool {
+        let thing = match event {
+            Event::Missed => return true,
+            Event::Shot { shot, .. } | Event::Samples { shot, .. } => Thing::Shot(*shot),
+            Event::Job { project, .. } | Event::Clip { project, .. } => Thing::Project(*project),
+            Event::Project { project } => {
+                // Its members may be others now.
+                self.known.clear();
+                Thing::Project(*project)
+            }
+        };
+        let (Thing::Shot(id) | Thing::Project(id) | Thing::Clip(id) | Thing::Picture(id) | Thing::Job(id)) = thing;
+        if let Some(may) = self.known.get(&id) {
+            return *may;
+        }
+        let Ok(role) = self.state.store.role(self.me.id, thing).await else { return false };
+        self.known.insert(id, role.is_some());
+        role.is_some()
     }
 }
 

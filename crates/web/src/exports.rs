@@ -93,7 +93,9 @@ pub(crate) async fn still(
     let name = format!("{} {}.png", stored.info.name, query.frame);
     let (library, typesetter) = (state.library.clone(), state.typesetter.clone());
     let StillRequest { frame, graphics } = query.into_inner();
-    let footage = Footage::of(&state.store, &state.library, &stored.shot).await.map_err(ApiError::internal)?;
+    let footage = Footage::of(&state.store, &state.library, stored.info.project_id, &stored.shot)
+        .await
+        .map_err(ApiError::internal)?;
     let shot = Arc::clone(&loaded);
     let png = web::block(move || {
         let EvaluatedShot { stored, info, table, .. } = &*shot;

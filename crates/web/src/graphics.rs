@@ -71,9 +71,12 @@ async fn file(state: &web::Data<AppState>, id: Uuid, kind: &'static Kind) -> Res
     let loaded = load(state, id).await?;
     let name = format!("{}.{}", loaded.stored.info.name, kind.ending);
     let state = state.clone();
+    let of = &loaded.stored;
+    let pictures = pictures_of(&state.store, &state.library, of.info.project_id, &of.shot).await;
+    let pictures = pictures.map_err(ApiError::internal)?;
     let made = web::block(move || {
         let scene = loaded.scene(&state.typesetter);
-        let art = drawn_art(&state, scene, &pictures_of(&state.library, &loaded.stored.shot))?;
+        let art = drawn_art(&state, scene, &pictures)?;
         Ok::<_, ApiError>((kind.write)(scene, &loaded, &art))
     });
     let text = made.await.map_err(ApiError::internal)??;

@@ -5,9 +5,12 @@ use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::Method;
 use actix_web::http::header::{self, HeaderName, HeaderValue};
 use actix_web::middleware::Next;
-use actix_web::{Error, ResponseError};
+use actix_web::{Error, ResponseError, web};
 
 use crate::error::ApiError;
+use crate::state::AppState;
+
+const FETCH_SITE: HeaderName = HeaderName::from_static("sec-fetch-site");
 
 /// Only what ships with the application runs or is shown. Bootstrap's own pictures are `data:`.
 const CONTENT_POLICY: &str = "default-src 'self'; img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; \
@@ -18,6 +21,7 @@ pub(crate) async fn guard<B: MessageBody>(
     request: ServiceRequest,
     next: Next<B>,
 ) -> Result<ServiceResponse<EitherBody<B>>, Error> {
+    let is_secure = request.app_data::<web::Data<AppState>>().is_some_and(|state| state.settings.reach.is_secure());
     let mut response = match refused(&request) {
         Some(error) => request.into_response(error.error_response()).map_into_right_body(),
         None => next.call(request).await?.map_into_left_body(),
@@ -28,9 +32,13 @@ pub(crate) async fn guard<B: MessageBody>(
         (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
         (header::REFERRER_POLICY, "same-origin"),
         (HeaderName::from_static("cross-origin-resource-policy"), "same-origin"),
+        (HeaderName::from_static("cross-origin-opener-policy"), "same-origin"),
     ];
     for (name, value) in fixed {
         headers.insert(name, HeaderValue::from_static(value));
+    }
+    if is_secure {
+        headers.insert(header::STRICT_TRANSPORT_SECURITY, HeaderValue::from_static("max-age=31536000"));
     }
     if !headers.contains_key(header::CACHE_CONTROL) {
         headers.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
@@ -38,16 +46,24 @@ pub(crate) async fn guard<B: MessageBody>(
     Ok(response)
 }
 
-/// The server has no sign-in yet: it trusts this machine, so the name it is called by must be this machine's (or a
-/// page elsewhere could point a name of its own at it), and a change must come from one of its own pages.
+/// The name the server is called by must be one of its own (or a page elsewhere could point a name of its own at it), a
+/// change must come from one of its own pages, and where there is a proxy nobody gets past it.
 fn refused(request: &ServiceRequest) -> Option<ApiError> {
+    let forbidden = |why: String| Some(ApiError::Forbidden(why));
+    let Some(state) = request.app_data::<web::Data<AppState>>() else { return Some(ApiError::internal("no state")) };
+    let reach = &state.settings.reach;
+    let peer = request.peer_addr().map(|peer| peer.ip());
+    if reach.proxy.is_some_and(|proxy| peer != Some(proxy)) {
+        return forbidden("This server is only reached through its proxy.".into());
+    }
     let text = |name: header::HeaderName| request.headers().get(name).and_then(|value| value.to_str().ok());
     let host = text(header::HOST).unwrap_or_default();
-    let name = host.rsplit_once(':').map_or(host, |(name, _)| name);
-    if !matches!(name, "127.0.0.1" | "localhost" | "[::1]") {
-        return Some(ApiError::Forbidden("Open Jam Pin as 127.0.0.1 or localhost.".into()));
+    if !reach.is_ours(host) {
+        return forbidden(reach.names());
     }
     let changes = !matches!(*request.method(), Method::GET | Method::HEAD);
-    let foreign = text(header::ORIGIN).is_some_and(|origin| origin.strip_prefix("http://") != Some(host));
-    (changes && foreign).then(|| ApiError::Forbidden("This request comes from another site.".into()))
+    let is_foreign = text(header::ORIGIN).is_some_and(|origin| !reach.is_own_page(origin, host))
+        // Browsers say it of every request since 2023; it cannot be set by a page (Fetch Metadata, W3C).
+        || text(FETCH_SITE).is_some_and(|site| matches!(site, "cross-site" | "same-site"));
+    if changes && is_foreign { forbidden("This request comes from another site.".into()) } else { None }
 }

@@ -1,5 +1,6 @@
-//! The web server: pages, the JSON API, events, uploads. Computes nothing itself.
+//! The web server: pages, the JSON API, events, uploads, sign-in. Computes nothing itself.
 
+mod access;
 mod areas;
 mod aside;
 mod assets;
@@ -26,12 +27,15 @@ mod listeners;
 mod loading;
 mod looks;
 mod losses;
+mod members;
 mod metrics;
 mod nets;
 mod pages;
 mod parts;
+mod passphrases;
 mod patches;
 mod paths;
+mod people;
 mod pictures;
 mod pins;
 mod planes;
@@ -39,22 +43,31 @@ mod points;
 mod projects;
 mod queue;
 mod ranges;
+mod reach;
 mod recipes;
 mod run_columns;
 mod scenes;
+mod secrets;
+mod sessions;
 mod shots;
 mod shutter;
+mod sign_in;
 mod spots;
 mod state;
 mod upload;
 mod watch;
 mod weaves;
+mod you;
 
 use actix_web::dev::Server;
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::{App, HttpServer, web};
 
+pub use access::{Kind, Needs, ROUTES};
+pub use error::ApiError;
 pub use metrics::Metrics;
+pub use people::make_link;
+pub use reach::Reach;
 pub use state::{AppState, ServeSettings};
 
 /// Largest JSON body but a table's: an edit of some thousand samples. Read on the threads that answer, so it must be
@@ -64,8 +77,13 @@ const JSON_LIMIT: usize = 1 << 20;
 /// Longest that the head of a request may take to come in.
 const HEAD_TIMEOUT: std::time::Duration = std::time::Duration::from_secs(10);
 
-/// Builds the server on a listening socket that the caller has bound (to loopback).
-pub fn serve(state: AppState, listener: std::net::TcpListener, workers: usize) -> std::io::Result<Server> {
+/// Builds the server on a listening socket that the caller has bound: with TLS if `tls` says how.
+pub fn serve(
+    state: AppState,
+    listener: std::net::TcpListener,
+    tls: Option<rustls::ServerConfig>,
+    workers: usize,
+) -> std::io::Result<Server> {
     let state = web::Data::new(state);
     let server = HttpServer::new(move || {
         App::new()
@@ -75,13 +93,25 @@ pub fn serve(state: AppState, listener: std::net::TcpListener, workers: usize) -
             .app_data(web::QueryConfig::default().error_handler(error::bad_query))
             .app_data(web::PathConfig::default().error_handler(error::bad_path))
             .wrap(Compress::default())
+            .wrap(from_fn(access::access))
+            .wrap(sessions::middleware(
+                state.store.clone(),
+                state.settings.sessions,
+                &state.cookie_key,
+                &state.settings.reach,
+            ))
             .wrap(from_fn(guard::guard))
             // Outermost: also what is refused is written down.
             .wrap(from_fn(watch::watch))
             .configure(routes)
     });
     // Pictures and events are many and small; a stopped server should not wait for open event streams.
-    Ok(server.workers(workers).client_request_timeout(HEAD_TIMEOUT).shutdown_timeout(1).listen(listener)?.run())
+    let server = server.workers(workers).client_request_timeout(HEAD_TIMEOUT).shutdown_timeout(1);
+    let server = match tls {
+        Some(config) => server.listen_rustls_0_23(listener, config)?,
+        None => server.listen(listener)?,
+    };
+    Ok(server.run())
 }
 
 fn routes(config: &mut web::ServiceConfig) {
@@ -94,6 +124,24 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(health::health)
         .service(health::metrics)
         .service(events::event_stream)
+        .service(sign_in::sign_in_page)
+        .service(sign_in::sign_in)
+        .service(sign_in::sign_out)
+        .service(sign_in::welcome_page)
+        .service(sign_in::welcome)
+        .service(you::you_page)
+        .service(you::rename)
+        .service(you::set_passphrase)
+        .service(you::end_others)
+        .service(you::end)
+        .service(people::people_page)
+        .service(people::add)
+        .service(people::change)
+        .service(people::dismiss)
+        .service(people::give_link)
+        .service(members::members)
+        .service(members::put_member)
+        .service(members::remove_member)
         .service(projects::create)
         .service(projects::rename)
         .service(projects::project_state)

@@ -5,7 +5,7 @@ use actix_web::{HttpRequest, HttpResponse, ResponseError, get, web};
 use askama::Template;
 use jampin_core::document::MAX_NAME;
 use jampin_core::pin::{MAX_PATTERN_SIDE, MAX_SEARCH, MIN_PATTERN_SIDE};
-use jampin_store::{AuditEntry, DeletedProject, Project, ProjectSummary, ShotInfo, StoreError};
+use jampin_store::{AuditEntry, DeletedProject, Person, Project, ProjectSummary, Role, ShotInfo, StoreError, Thing};
 use uuid::Uuid;
 
 use crate::assets::version;
@@ -20,6 +20,7 @@ const AUDIT_SHOWN: i64 = 100;
 #[template(path = "projects.html")]
 struct ProjectsPage {
     version: String,
+    me: Person,
     projects: Vec<ProjectSummary>,
 }
 
@@ -27,7 +28,10 @@ struct ProjectsPage {
 #[template(path = "project.html")]
 struct ProjectPage {
     version: String,
+    me: Person,
     project: Project,
+    /// What the asker is in it.
+    role: Role,
     upload_limit: u64,
 }
 
@@ -35,6 +39,8 @@ struct ProjectPage {
 #[template(path = "bench.html")]
 struct BenchPage {
     version: String,
+    /// Whether the asker may change the shot.
+    may_edit: bool,
     project: Project,
     shot: ShotInfo,
     /// Least and most of a pattern's side.
@@ -45,9 +51,10 @@ struct BenchPage {
 }
 
 impl BenchPage {
-    fn new(project: Project, shot: ShotInfo) -> Self {
+    fn new(project: Project, shot: ShotInfo, role: Role) -> Self {
         let pattern = (MIN_PATTERN_SIDE, MAX_PATTERN_SIDE);
-        Self { version: version(), project, shot, pattern, search_most: MAX_SEARCH, name_most: MAX_NAME }
+        let may_edit = role >= Role::Editor;
+        Self { version: version(), may_edit, project, shot, pattern, search_most: MAX_SEARCH, name_most: MAX_NAME }
     }
 }
 
@@ -55,12 +62,14 @@ impl BenchPage {
 #[template(path = "queue.html")]
 struct QueuePage {
     version: String,
+    me: Person,
 }
 
 #[derive(Template)]
 #[template(path = "deleted.html")]
 struct DeletedPage {
     version: String,
+    me: Person,
     projects: Vec<DeletedProject>,
     entries: Vec<AuditEntry>,
 }
@@ -73,63 +82,93 @@ struct ProblemPage {
     message: String,
 }
 
-fn html(page: &impl Template) -> Result<HttpResponse, ApiError> {
+pub(crate) fn html(page: &impl Template) -> Result<HttpResponse, ApiError> {
     let text = page.render().map_err(ApiError::internal)?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(text))
 }
 
-/// A page instead of bare text when a page cannot be shown.
-fn problem(error: &ApiError) -> HttpResponse {
-    let status = error.status_code();
-    let title = if status == StatusCode::NOT_FOUND { "Not here" } else { "Something is broken" };
-    let page = ProblemPage { version: version(), title, message: error.to_string() };
+/// A page with this status.
+pub(crate) fn answer(status: StatusCode, page: &impl Template) -> HttpResponse {
     match page.render() {
         Ok(text) => HttpResponse::build(status).content_type("text/html; charset=utf-8").body(text),
-        Err(_) => error.error_response(),
+        Err(error) => ApiError::internal(error).error_response(),
     }
 }
 
-fn page(result: Result<HttpResponse, ApiError>) -> HttpResponse {
+/// A page instead of bare text when a page cannot be shown.
+pub(crate) fn problem(error: &ApiError) -> HttpResponse {
+    let status = error.status_code();
+    let title = match status {
+        StatusCode::NOT_FOUND => "Not here",
+        StatusCode::FORBIDDEN => "Not yours",
+        _ => "Something is broken",
+    };
+    answer(status, &ProblemPage { version: version(), title, message: error.to_string() })
+}
+
+pub(crate) fn page(result: Result<HttpResponse, ApiError>) -> HttpResponse {
     result.unwrap_or_else(|error| problem(&error))
 }
 
 #[get("/")]
-pub(crate) async fn projects_page(state: web::Data<AppState>) -> HttpResponse {
-    let projects = state.store.projects().await.map_err(ApiError::from);
-    page(projects.and_then(|projects| html(&ProjectsPage { version: version(), projects })))
+pub(crate) async fn projects_page(state: web::Data<AppState>, me: web::ReqData<Person>) -> HttpResponse {
+    let me = me.into_inner();
+    let projects = state.store.projects(me.id).await.map_err(ApiError::from);
+    page(projects.and_then(|projects| html(&ProjectsPage { version: version(), me, projects })))
 }
 
 #[get("/projects/{id}")]
-pub(crate) async fn project_page(state: web::Data<AppState>, id: web::Path<Uuid>) -> HttpResponse {
-    let project = state.store.project(*id).await.map_err(ApiError::from);
+pub(crate) async fn project_page(
+    state: web::Data<AppState>,
+    me: web::ReqData<Person>,
+    id: web::Path<Uuid>,
+) -> HttpResponse {
+    let me = me.into_inner();
+    let found: Result<_, ApiError> = async {
+        let project = state.store.project(*id).await?;
+        Ok((project, role_in(&state, &me, Thing::Project(*id)).await?))
+    }
+    .await;
     let upload_limit = state.settings.upload_limit;
-    page(project.and_then(|project| html(&ProjectPage { version: version(), project, upload_limit })))
+    page(found.and_then(|(project, role)| html(&ProjectPage { version: version(), me, project, role, upload_limit })))
+}
+
+/// What somebody who was let in may do there.
+async fn role_in(state: &AppState, me: &Person, thing: Thing) -> Result<Role, ApiError> {
+    Ok(state.store.role(me.id, thing).await?.unwrap_or(Role::Viewer))
 }
 
 #[get("/queue")]
-pub(crate) async fn queue_page() -> HttpResponse {
-    page(html(&QueuePage { version: version() }))
+pub(crate) async fn queue_page(me: web::ReqData<Person>) -> HttpResponse {
+    page(html(&QueuePage { version: version(), me: me.into_inner() }))
 }
 
 #[get("/deleted")]
-pub(crate) async fn deleted_page(state: web::Data<AppState>) -> HttpResponse {
+pub(crate) async fn deleted_page(state: web::Data<AppState>, me: web::ReqData<Person>) -> HttpResponse {
+    let me = me.into_inner();
+    // An administrator sees what everybody did.
+    let by = (!me.administrator).then_some(me.id);
     let found: Result<_, StoreError> =
-        async { Ok((state.store.deleted_projects().await?, state.store.audit(AUDIT_SHOWN).await?)) }.await;
+        async { Ok((state.store.deleted_projects(me.id).await?, state.store.audit(by, AUDIT_SHOWN).await?)) }.await;
     let found = found.map_err(ApiError::from);
-    page(found.and_then(|(projects, entries)| html(&DeletedPage { version: version(), projects, entries })))
+    page(found.and_then(|(projects, entries)| html(&DeletedPage { version: version(), me, projects, entries })))
 }
 
 #[get("/shots/{id}")]
-pub(crate) async fn bench_page(state: web::Data<AppState>, id: web::Path<Uuid>) -> HttpResponse {
-    let found: Result<(ShotInfo, Project), ApiError> = async {
+pub(crate) async fn bench_page(
+    state: web::Data<AppState>,
+    me: web::ReqData<Person>,
+    id: web::Path<Uuid>,
+) -> HttpResponse {
+    let found: Result<(ShotInfo, Project, Role), ApiError> = async {
         let shot = state.store.shot_info(*id).await?;
         let project = state.store.project(shot.project_id).await?;
         // Whoever opens it is going to click into it.
         planes::ask(&state, &state.store.clip(shot.clip_id).await?, shot.range.first).await?;
-        Ok((shot, project))
+        Ok((shot, project, role_in(&state, &me, Thing::Shot(*id)).await?))
     }
     .await;
-    page(found.and_then(|(shot, project)| html(&BenchPage::new(project, shot))))
+    page(found.and_then(|(shot, project, role)| html(&BenchPage::new(project, shot, role))))
 }
 
 pub(crate) async fn not_found(request: HttpRequest) -> HttpResponse {

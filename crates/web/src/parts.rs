@@ -3,6 +3,7 @@
 use actix_web::{HttpResponse, delete, post, web};
 use jampin_core::follow::shot_part;
 use jampin_core::time::{Frame, FrameRange};
+use jampin_store::Person;
 use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
@@ -60,7 +61,11 @@ pub(crate) async fn add(
 
 /// Takes a shot away with all that was made of it; not the only one of its film.
 #[delete("/api/shots/{id}")]
-pub(crate) async fn remove(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
-    state.store.delete_shot(*id).await?;
+pub(crate) async fn remove(
+    state: web::Data<AppState>,
+    me: web::ReqData<Person>,
+    id: web::Path<Uuid>,
+) -> Result<HttpResponse, ApiError> {
+    state.store.delete_shot(*id, me.id).await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -9,7 +9,7 @@ use jampin_core::evaluate::{face_of_area, face_of_pins};
 use jampin_core::geometry::{Point, Size};
 use jampin_core::time::Frame;
 use jampin_jobs::keep_picture;
-use jampin_store::Picture as StoredPicture;
+use jampin_store::{Picture as StoredPicture, StoreError};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -82,6 +82,9 @@ pub(crate) async fn hang(
     let loaded = load(&state, id).await?;
     let subject = subject_of(&loaded.stored.shot, which)?;
     let image = state.store.picture(picture).await?;
+    if image.project_id != loaded.clip.project_id {
+        return Err(StoreError::NotFound("picture").into());
+    }
     let pixels = [image.width, image.height].map(|side| side.max(1) as u32);
     let (mount, size) = mount_on(&loaded, subject, frame, pixels);
     let hung = Picture { picture, pixels, mount, place: Point::default(), size, rotation: 0.0 };

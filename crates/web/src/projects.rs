@@ -2,7 +2,7 @@
 
 use actix_web::{HttpResponse, get, patch, post, web};
 use jampin_core::document::MAX_NAME;
-use jampin_store::{Clip, ClipState, ShotInfo};
+use jampin_store::{Clip, ClipState, Person, ShotInfo};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use uuid::Uuid;
@@ -27,8 +27,12 @@ impl Named {
 }
 
 #[post("/api/projects")]
-pub(crate) async fn create(state: web::Data<AppState>, body: web::Json<Named>) -> Result<HttpResponse, ApiError> {
-    let project = state.store.create_project(body.checked()?).await?;
+pub(crate) async fn create(
+    state: web::Data<AppState>,
+    me: web::ReqData<Person>,
+    body: web::Json<Named>,
+) -> Result<HttpResponse, ApiError> {
+    let project = state.store.create_project(body.checked()?, me.id).await?;
     Ok(HttpResponse::Created().json(project))
 }
 

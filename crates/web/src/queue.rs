@@ -1,8 +1,9 @@
-//! What runs, waits, is done or has failed, in all projects.
+//! What runs, waits, is done or has failed, in all projects of who asks.
 
 use actix_web::{HttpResponse, get, post, web};
 use jampin_jobs::{SequenceTask, Task};
 use jampin_media::Container;
+use jampin_store::Person;
 use serde::Deserialize;
 use serde_json::{Value, json};
 use uuid::Uuid;
@@ -14,10 +15,10 @@ use crate::state::AppState;
 const LISTED: i64 = 80;
 
 #[get("/api/queue")]
-pub(crate) async fn queue(state: web::Data<AppState>) -> Result<HttpResponse, ApiError> {
+pub(crate) async fn queue(state: web::Data<AppState>, me: web::ReqData<Person>) -> Result<HttpResponse, ApiError> {
     let jobs: Vec<Value> = state
         .store
-        .newest_jobs(LISTED)
+        .newest_jobs(me.id, LISTED)
         .await?
         .into_iter()
         .map(|(job, project, about)| {

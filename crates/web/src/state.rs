@@ -2,16 +2,17 @@
 
 use std::sync::Arc;
 
+use actix_web::cookie::Key;
 use jampin_jobs::{EventHub, Library};
 use jampin_render::Typesetter;
-use jampin_store::Store;
+use jampin_store::{SessionBounds, Store};
 
 use tokio::runtime::Handle;
 use tokio::sync::Semaphore;
 
-use crate::Metrics;
 use crate::evaluated::EvaluatedShots;
 use crate::listeners::Listeners;
+use crate::{Metrics, Reach};
 
 /// Films that come in at the same time.
 pub(crate) const UPLOADS: usize = 4;
@@ -23,6 +24,10 @@ pub struct ServeSettings {
     pub upload_limit: u64,
     /// Bytes that the films and exports of one project may take; of all projects.
     pub quotas: [u64; 2],
+    /// Who can reach it.
+    pub reach: Reach,
+    /// When sessions end.
+    pub sessions: SessionBounds,
 }
 
 /// What every request can reach.
@@ -40,6 +45,8 @@ pub struct AppState {
     pub settings: ServeSettings,
     /// What is counted.
     pub metrics: Metrics,
+    /// What the cookies of sessions are sealed with.
+    pub(crate) cookie_key: Key,
     /// Films that may come in at once.
     pub(crate) uploads: Arc<Semaphore>,
     /// Shots that were asked for last.
@@ -51,10 +58,12 @@ pub struct AppState {
 }
 
 impl AppState {
-    /// Called within the runtime that whole shots are read and written in. Fails only when the counters cannot be set
-    /// up.
-    pub fn new(store: Store, library: Library, hub: EventHub, settings: ServeSettings) -> std::io::Result<Self> {
+    /// Called within the runtime that whole shots are read and written in. Fails when the database cannot be asked, or
+    /// the counters cannot be set up.
+    pub async fn new(store: Store, library: Library, hub: EventHub, settings: ServeSettings) -> std::io::Result<Self> {
+        let cookie_key = store.cookie_key(Key::generate().master()).await.map_err(std::io::Error::other)?;
         Ok(Self {
+            cookie_key: Key::from(&cookie_key),
             store,
             library,
             hub,

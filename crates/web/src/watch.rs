@@ -23,7 +23,7 @@ const REQUEST_ID: HeaderName = HeaderName::from_static("x-request-id");
 
 pub(crate) async fn watch<B: MessageBody>(request: ServiceRequest, next: Next<B>) -> Result<ServiceResponse<B>, Error> {
     let id = Uuid::new_v4();
-    let span = tracing::info_span!("request", %id);
+    let span = tracing::info_span!("request", %id, person = tracing::field::Empty);
     watched(request, next, id).instrument(span).await
 }
 

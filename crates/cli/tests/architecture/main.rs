@@ -2,6 +2,7 @@
 
 mod circles;
 mod lines;
+mod routes;
 
 use std::collections::BTreeMap;
 use std::process::Command;

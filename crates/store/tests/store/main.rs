@@ -12,7 +12,7 @@ use jampin_core::geometry::{LocalWarp, Point};
 use jampin_core::pin::Pin;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Covariance, Sample, SampleState};
-use jampin_store::{Appended, Event, Job, Lease, NewClip, NewJob, NewShot, Store, StoreError};
+use jampin_store::{Appended, Event, FIRST_OWNER, Job, Lease, NewClip, NewJob, NewShot, Store, StoreError};
 use jampin_testkit::fresh_database;
 use serde_json::json;
 use uuid::Uuid;
@@ -23,7 +23,7 @@ fn with_shot<F: Future<Output = ()>>(test: impl FnOnce(Store, Uuid, Uuid) -> F) 
     runtime.block_on(async {
         let store = Store::new(&fresh_database()).unwrap();
         store.migrate().await.unwrap();
-        let project = store.create_project("Open day").await.unwrap().id;
+        let project = store.create_project("Open day", FIRST_OWNER).await.unwrap().id;
         let shot = bring_another(&store, project).await.unwrap();
         test(store, project, shot).await;
     });

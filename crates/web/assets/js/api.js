@@ -22,9 +22,16 @@ export async function call(method, path, body) {
     answer = null;
   }
   if (!response.ok) {
+    if (answer?.error === "signed_out") toSignIn();
     throw failure(answer?.message ?? `The server answered ${response.status}.`, answer?.error ?? "unknown");
   }
   return answer;
+}
+
+// The session has ended: back to here when there is another.
+function toSignIn() {
+  const { pathname, search } = window.location;
+  window.location.assign(`/sign-in?${new URLSearchParams({ then: pathname + search })}`);
 }
 
 export function failure(message, word) {

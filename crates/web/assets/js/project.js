@@ -3,6 +3,7 @@ import Alpine from "../vendor/alpine-csp.esm.js";
 import { call, listen, throttled } from "./api.js";
 import { arrivals, filesOf } from "./coming_in.js";
 import { describeJob } from "./jobs.js";
+import { members } from "./members.js";
 import { timeLeft } from "./time_left.js";
 
 const size = (bytes) =>
@@ -57,7 +58,9 @@ const describeArriving = ({ name, share }) => ({
   text: share > 0 ? `Being made: ${Math.floor(share * 100)} %${timeLeft(name, share)}` : "Its turn comes",
 });
 
+Alpine.data("members", members);
 Alpine.data("project", () => ({
+  mayEdit: document.body.dataset.role !== "viewer",
   name: "",
   draft: "",
   renaming: false,

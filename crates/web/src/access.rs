@@ -1,0 +1,162 @@
+//! Who asks, and whether they may. What each route needs is in one table ([`ROUTES`]); what is not theirs is, for
+//! whoever asks, not there.
+
+mod routes;
+
+use actix_session::SessionExt;
+use actix_web::body::{EitherBody, MessageBody};
+use actix_web::dev::{ServiceRequest, ServiceResponse};
+use actix_web::http::Method;
+use actix_web::http::header::{ACCEPT, LOCATION};
+use actix_web::middleware::Next;
+use actix_web::{Error, HttpMessage, HttpResponse, ResponseError, web};
+use jampin_store::{FIRST_OWNER, Person, Role, StoreError, Thing};
+use url::form_urlencoded;
+use uuid::Uuid;
+
+pub use routes::{Kind, Needs, ROUTES};
+
+use crate::error::ApiError;
+use crate::pages;
+use crate::sessions::PERSON;
+use crate::state::AppState;
+
+/// Lets a request through to its route if who asks may; the route finds them as `ReqData<Person>`.
+pub(crate) async fn access<B: MessageBody>(
+    request: ServiceRequest,
+    next: Next<B>,
+) -> Result<ServiceResponse<EitherBody<B>>, Error> {
+    let wants_page = wants_page(&request);
+    match admit(&request).await {
+        Ok(person) => {
+            if let Some(person) = person {
+                tracing::Span::current().record("person", person.id.to_string());
+                request.extensions_mut().insert(person);
+            }
+            Ok(next.call(request).await?.map_into_left_body())
+        }
+        Err(ApiError::SignedOut) if wants_page => {
+            let answer = to_sign_in(&request);
+            Ok(request.into_response(answer).map_into_right_body())
+        }
+        Err(error) => {
+            let answer = if wants_page { pages::problem(&error) } else { error.error_response() };
+            Ok(request.into_response(answer).map_into_right_body())
+        }
+    }
+}
+
+/// Who asks, if anybody has to.
+async fn admit(request: &ServiceRequest) -> Result<Option<Person>, ApiError> {
+    let not_here = || ApiError::NotFound(format!("There is nothing at {}.", request.path()));
+    let pattern = request.match_pattern().ok_or_else(not_here)?;
+    let needs = routes::needs_of(request.method().as_str(), &pattern).ok_or_else(not_here)?;
+    if needs == Needs::Nothing {
+        return Ok(None);
+    }
+    let state = request.app_data::<web::Data<AppState>>().ok_or_else(|| ApiError::internal("no state"))?;
+    let person = who(state, request.get_session().get(PERSON).ok().flatten()).await?.ok_or(ApiError::SignedOut)?;
+    let may = match needs {
+        Needs::Nothing | Needs::Person => true,
+        Needs::Administrator => person.administrator,
+        Needs::Member(kind, least) => {
+            let id = first_identity(&pattern, request.path()).ok_or_else(not_here)?;
+            let role = state.store.role(person.id, thing(kind, id)).await?;
+            let role = role.ok_or_else(|| ApiError::from(StoreError::NotFound(name_of(kind))))?;
+            role >= least || return Err(ApiError::Forbidden(too_little(role, least)))
+        }
+    };
+    may.then_some(Some(person)).ok_or_else(not_here)
+}
+
+/// Who this is: who signed in, or else whoever sits at the machine, while its owner has set no passphrase.
+pub(crate) async fn who(state: &AppState, signed_in: Option<Uuid>) -> Result<Option<Person>, ApiError> {
+    let found = |person: Result<Person, StoreError>| match person {
+        Ok(person) => Ok(Some(person)),
+        Err(StoreError::NotFound(_)) => Ok(None),
+        Err(error) => Err(ApiError::from(error)),
+    };
+    match signed_in {
+        Some(id) => found(state.store.person(id).await),
+        None if state.settings.reach.trusts_machine => {
+            Ok(found(state.store.person(FIRST_OWNER).await)?.filter(|owner| !owner.has_passphrase))
+        }
+        None => Ok(None),
+    }
+}
+
+fn thing(kind: Kind, id: Uuid) -> Thing {
+    match kind {
+        Kind::Project => Thing::Project(id),
+        Kind::Clip => Thing::Clip(id),
+        Kind::Shot => Thing::Shot(id),
+        Kind::Picture => Thing::Picture(id),
+        Kind::Job => Thing::Job(id),
+    }
+}
+
+fn name_of(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Project => "project",
+        Kind::Clip => "clip",
+        Kind::Shot => "shot",
+        Kind::Picture => "picture",
+        Kind::Job => "job",
+    }
+}
+
+fn too_little(role: Role, least: Role) -> String {
+    match least {
+        Role::Owner => "Only an owner of this project may do this.".into(),
+        Role::Editor | Role::Viewer => {
+            format!("You are {} in this project: you may look, and not change it. Ask one of its owners.", role.word())
+        }
+    }
+}
+
+/// What stands in the path where the pattern has its first name.
+fn first_identity(pattern: &str, path: &str) -> Option<Uuid> {
+    let before = pattern.find('{')?;
+    path.get(before..)?.split('/').next()?.parse().ok()
+}
+
+/// Whether who asks is a person's browser that opens a page.
+fn wants_page(request: &ServiceRequest) -> bool {
+    let accepts = request.headers().get(ACCEPT).and_then(|value| value.to_str().ok());
+    request.method() == Method::GET && accepts.is_some_and(|accepted| accepted.contains("text/html"))
+}
+
+/// To the page where one signs in, and back here afterwards.
+fn to_sign_in(request: &ServiceRequest) -> HttpResponse {
+    let here = request.uri().path_and_query().map_or("/", |path| path.as_str());
+    let query: String = form_urlencoded::Serializer::new(String::new()).append_pair("then", here).finish();
+    HttpResponse::SeeOther().insert_header((LOCATION, format!("/sign-in?{query}"))).finish()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_first_identity_is_read_where_the_pattern_has_it() {
+        let id = Uuid::from_u128(7);
+        let other = Uuid::from_u128(9);
+        let found = |pattern: &str, path: String| first_identity(pattern, &path);
+        assert_eq!(found("/api/shots/{id}", format!("/api/shots/{id}")), Some(id));
+        assert_eq!(found("/api/shots/{id}/areas/{area}", format!("/api/shots/{id}/areas/{other}")), Some(id));
+        assert_eq!(found("/clips/{id}/frames/{frame}.jpg", format!("/clips/{id}/frames/3.jpg")), Some(id));
+        assert_eq!(found("/api/shots/{id}", "/api/shots/nonsense".into()), None);
+        assert_eq!(found("/api/queue", "/api/queue".into()), None);
+    }
+
+    #[test]
+    fn no_route_is_in_the_table_twice_and_what_changes_a_project_is_no_viewer_s() {
+        for (i, (method, pattern, needs)) in ROUTES.iter().enumerate() {
+            assert!(!ROUTES[..i].iter().any(|(by, of, _)| (by, of) == (method, pattern)), "{method} {pattern}");
+            let computes = pattern.ends_with("/path");
+            if let Needs::Member(_, role) = needs {
+                assert!(*method == "GET" || computes || *role >= Role::Editor, "{method} {pattern}");
+            }
+        }
+    }
+}

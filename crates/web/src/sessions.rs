@@ -1,0 +1,114 @@
+//! Sessions in the database, for `actix-session`.
+
+use std::collections::HashMap;
+
+use actix_session::config::{CookieContentSecurity, PersistentSession};
+use actix_session::storage::{LoadError, SaveError, SessionKey, SessionStore, UpdateError, generate_session_key};
+use actix_session::{Session, SessionMiddleware};
+use actix_web::cookie::time::Duration;
+use actix_web::cookie::{Key, SameSite};
+use jampin_store::{Person, SessionBounds, Store, StoreError};
+use serde::Deserialize;
+use uuid::Uuid;
+
+use crate::error::ApiError;
+use crate::{Reach, secrets};
+
+/// In a session: whose it is.
+pub(crate) const PERSON: &str = "person";
+/// In a session: its identity in the list of them.
+pub(crate) const IDENTITY: &str = "session";
+/// In a session: what it was begun with, as the browser calls itself.
+pub(crate) const BROWSER: &str = "browser";
+/// Longest of those names that is kept.
+const LONGEST_BROWSER: usize = 200;
+
+type State = HashMap<String, String>;
+
+/// Sessions as rows.
+#[derive(Clone)]
+pub(crate) struct StoredSessions {
+    store: Store,
+    bounds: SessionBounds,
+}
+
+/// Reads and writes the cookie. It is sealed with a key that all servers over this database have.
+pub(crate) fn middleware(
+    store: Store,
+    bounds: SessionBounds,
+    key: &Key,
+    reach: &Reach,
+) -> SessionMiddleware<StoredSessions> {
+    let lasting = PersistentSession::default().session_ttl(Duration::hours(bounds.hours.into()));
+    // A cookie of this name is only taken from this host, over TLS (RFC 6265bis, cookie name prefixes).
+    let name = if reach.is_secure() { "__Host-jampin" } else { "jampin" };
+    SessionMiddleware::builder(StoredSessions { store, bounds }, key.clone())
+        .session_lifecycle(lasting)
+        .cookie_name(name.into())
+        .cookie_secure(reach.is_secure())
+        .cookie_http_only(true)
+        .cookie_same_site(SameSite::Lax)
+        .cookie_content_security(CookieContentSecurity::Private)
+        .build()
+}
+
+/// Signs somebody in, under a key that nobody had before.
+pub(crate) fn begin(session: &Session, person: &Person, browser: &str) -> Result<(), ApiError> {
+    session.clear();
+    let browser: String = browser.chars().take(LONGEST_BROWSER).collect();
+    session.insert(PERSON, person.id).map_err(ApiError::internal)?;
+    session.insert(IDENTITY, Uuid::new_v4()).map_err(ApiError::internal)?;
+    session.insert(BROWSER, browser).map_err(ApiError::internal)?;
+    session.renew();
+    Ok(())
+}
+
+/// The identity of the session, if there is one.
+pub(crate) fn identity(session: &Session) -> Option<Uuid> {
+    session.get(IDENTITY).ok().flatten()
+}
+
+/// What is under this name in a state as `actix-session` keeps it: each value is JSON.
+fn part<T: for<'a> Deserialize<'a>>(state: &State, name: &str) -> Option<T> {
+    serde_json::from_str(state.get(name)?).ok()
+}
+
+fn hash(key: &SessionKey) -> Vec<u8> {
+    secrets::hash(key.as_ref())
+}
+
+impl SessionStore for StoredSessions {
+    async fn load(&self, key: &SessionKey) -> Result<Option<State>, LoadError> {
+        let found = self.store.session_state(&hash(key), self.bounds).await;
+        let found = found.map_err(|error| LoadError::Other(error.into()))?;
+        found.map(serde_json::from_value).transpose().map_err(|error| LoadError::Deserialization(error.into()))
+    }
+
+    async fn save(&self, state: State, _: &Duration) -> Result<SessionKey, SaveError> {
+        let key = generate_session_key();
+        let kept = async {
+            self.store.forget_ended_sessions(self.bounds).await?;
+            let whose = part::<Uuid>(&state, PERSON).zip(part::<Uuid>(&state, IDENTITY));
+            let (person, id) = whose.ok_or(StoreError::NotFound("person"))?;
+            self.store.begin_session(id, &hash(&key), person, &serde_json::to_value(&state)?).await
+        };
+        kept.await.map_err(|error| SaveError::Other(error.into()))?;
+        Ok(key)
+    }
+
+    async fn update(&self, key: SessionKey, state: State, _: &Duration) -> Result<SessionKey, UpdateError> {
+        let state = serde_json::to_value(state).map_err(|error| UpdateError::Serialization(error.into()))?;
+        let kept = self.store.change_session(&hash(&key), &state).await;
+        kept.map_err(|error| UpdateError::Other(error.into()))?;
+        Ok(key)
+    }
+
+    /// They last as long as their bounds say, from when they were seen.
+    async fn update_ttl(&self, _: &SessionKey, _: &Duration) -> Result<(), anyhow::Error> {
+        Ok(())
+    }
+
+    async fn delete(&self, key: &SessionKey) -> Result<(), anyhow::Error> {
+        Ok(self.store.end_session(&hash(key)).await?)
+    }
+}
