@@ -64,6 +64,11 @@ pub enum Event {
         /// Which.
         project: Uuid,
     },
+    /// The notes of a shot are others.
+    Notes {
+        /// Of which.
+        shot: Uuid,
+    },
     /// Some events were not heard, as while the database was away: whoever watches reads everything anew.
     Missed,
 }

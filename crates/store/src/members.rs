@@ -36,6 +36,15 @@ impl Role {
         }
     }
 
+    /// The same with its article.
+    pub fn phrase(self) -> &'static str {
+        match self {
+            Self::Viewer => "a viewer",
+            Self::Editor => "an editor",
+            Self::Owner => "an owner",
+        }
+    }
+
     /// What is stored is one of the three words: the table makes sure of that.
     pub(crate) fn read(word: &str) -> Self {
         match word {
@@ -160,7 +169,7 @@ impl Store {
                 put(connection, project.0, person, role).await?;
                 one_owner_stays(connection, project.0).await?;
                 announce(connection, &Event::Project { project: project.0 }).await?;
-                let what = format!("“{name}” is now {} of “{}”", role.word(), project.1);
+                let what = format!("“{name}” is now {} of “{}”", role.phrase(), project.1);
                 note(connection, Some(by), &what).await
             })
             .await

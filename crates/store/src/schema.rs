@@ -85,12 +85,25 @@ diesel::table! {
 
 diesel::table! {
     sessions (id) {
-        id -> Uuid, key_hash -> Bytea, person_id -> Uuid, state -> Jsonb, began_at -> Timestamptz, seen_at -> Timestamptz,
+        id -> Uuid, key_hash -> Bytea, person_id -> Nullable<Uuid>, state -> Jsonb, began_at -> Timestamptz, seen_at -> Timestamptz,
     }
 }
 
 diesel::table! {
     one_time_links (key_hash) { key_hash -> Bytea, person_id -> Uuid, ends_at -> Timestamptz, }
+}
+
+diesel::table! {
+    look_links (id) {
+        id -> Uuid, shot_id -> Uuid, key_hash -> Bytea, name -> Text, made_at -> Timestamptz, ends_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    notes (id) {
+        id -> Uuid, shot_id -> Uuid, frame -> Int4, mark -> Nullable<Jsonb>, author -> Text, text -> Text,
+        answers -> Jsonb, made_at -> Timestamptz, done_at -> Nullable<Timestamptz>,
+    }
 }
 
 diesel::table! {
@@ -106,6 +119,8 @@ diesel::joinable!(members -> people (person_id));
 diesel::joinable!(members -> projects (project_id));
 diesel::joinable!(sessions -> people (person_id));
 diesel::joinable!(one_time_links -> people (person_id));
+diesel::joinable!(look_links -> shots (shot_id));
+diesel::joinable!(notes -> shots (shot_id));
 diesel::joinable!(clips -> projects (project_id));
 diesel::joinable!(shots -> projects (project_id));
 diesel::joinable!(shots -> clips (clip_id));

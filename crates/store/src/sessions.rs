@@ -55,12 +55,12 @@ impl Store {
         key.ok_or(StoreError::NotFound("key"))
     }
 
-    /// Begins a session of somebody, with an identity that is new or that a session had whose key was another.
+    /// Begins a session of somebody, or of nobody who has signed in; with an identity that is new or that a session had whose key was another.
     pub async fn begin_session(
         &self,
         id: Uuid,
         key_hash: &[u8],
-        person: Uuid,
+        person: Option<Uuid>,
         state: &Value,
     ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;

@@ -10,7 +10,7 @@ use actix_web::http::Method;
 use actix_web::http::header::{ACCEPT, LOCATION};
 use actix_web::middleware::Next;
 use actix_web::{Error, HttpMessage, HttpResponse, ResponseError, web};
-use jampin_store::{FIRST_OWNER, Person, Role, StoreError, Thing};
+use jampin_store::{FIRST_OWNER, LookLink, Person, Role, StoreError, Thing};
 use url::form_urlencoded;
 use uuid::Uuid;
 
@@ -18,20 +18,43 @@ pub use routes::{Kind, Needs, ROUTES};
 
 use crate::error::ApiError;
 use crate::pages;
-use crate::sessions::PERSON;
+use crate::sessions::{LINK, PERSON};
 use crate::state::AppState;
 
-/// Lets a request through to its route if who asks may; the route finds them as `ReqData<Person>`.
+/// Who asks.
+#[derive(Clone, Debug)]
+pub(crate) enum Visitor {
+    /// Somebody who works here.
+    Person(Person),
+    /// Somebody who came by a link, to look at one shot.
+    Guest(LookLink),
+}
+
+impl Visitor {
+    /// What they are called.
+    pub fn name(&self) -> &str {
+        match self {
+            Self::Person(person) => &person.name,
+            Self::Guest(link) => &link.name,
+        }
+    }
+}
+
+/// Lets a request through to its route if who asks may; the route finds them as `ReqData<Visitor>`, and where somebody
+/// has to be signed in as `ReqData<Person>`.
 pub(crate) async fn access<B: MessageBody>(
     request: ServiceRequest,
     next: Next<B>,
 ) -> Result<ServiceResponse<EitherBody<B>>, Error> {
     let wants_page = wants_page(&request);
     match admit(&request).await {
-        Ok(person) => {
-            if let Some(person) = person {
+        Ok(visitor) => {
+            if let Some(Visitor::Person(person)) = &visitor {
                 tracing::Span::current().record("person", person.id.to_string());
-                request.extensions_mut().insert(person);
+                request.extensions_mut().insert(person.clone());
+            }
+            if let Some(visitor) = visitor {
+                request.extensions_mut().insert(visitor);
             }
             Ok(next.call(request).await?.map_into_left_body())
         }
@@ -47,7 +70,7 @@ pub(crate) async fn access<B: MessageBody>(
 }
 
 /// Who asks, if anybody has to.
-async fn admit(request: &ServiceRequest) -> Result<Option<Person>, ApiError> {
+async fn admit(request: &ServiceRequest) -> Result<Option<Visitor>, ApiError> {
     let not_here = || ApiError::NotFound(format!("There is nothing at {}.", request.path()));
     let pattern = request.match_pattern().ok_or_else(not_here)?;
     let needs = routes::needs_of(request.method().as_str(), &pattern).ok_or_else(not_here)?;
@@ -55,18 +78,42 @@ async fn admit(request: &ServiceRequest) -> Result<Option<Person>, ApiError> {
         return Ok(None);
     }
     let state = request.app_data::<web::Data<AppState>>().ok_or_else(|| ApiError::internal("no state"))?;
-    let person = who(state, request.get_session().get(PERSON).ok().flatten()).await?.ok_or(ApiError::SignedOut)?;
-    let may = match needs {
-        Needs::Nothing | Needs::Person => true,
-        Needs::Administrator => person.administrator,
-        Needs::Member(kind, least) => {
-            let id = first_identity(&pattern, request.path()).ok_or_else(not_here)?;
-            let role = state.store.role(person.id, thing(kind, id)).await?;
-            let role = role.ok_or_else(|| ApiError::from(StoreError::NotFound(name_of(kind))))?;
-            role >= least || return Err(ApiError::Forbidden(too_little(role, least)))
-        }
+    let session = request.get_session();
+    let thing = |kind| first_identity(&pattern, request.path()).map(|id| thing(kind, id)).ok_or_else(not_here);
+    let person = who(state, session.get(PERSON).ok().flatten()).await?;
+    let may = match (needs, &person) {
+        (Needs::Nothing | Needs::Person | Needs::Somebody, Some(_)) => Ok(()),
+        (Needs::Administrator, Some(person)) => person.administrator.then_some(()).ok_or_else(not_here),
+        (Needs::Member(kind, least), Some(person)) => is_member(state, person, thing(kind)?, kind, least).await,
+        (Needs::Look(kind), Some(person)) => is_member(state, person, thing(kind)?, kind, Role::Viewer).await,
+        (_, None) => Err(ApiError::SignedOut),
     };
-    may.then_some(Some(person)).ok_or_else(not_here)
+    let refused = match may {
+        Ok(()) => return Ok(person.map(Visitor::Person)),
+        Err(error) => error,
+    };
+    let (Needs::Look(_) | Needs::Somebody) = needs else { return Err(refused) };
+    let Some(link) = link_of(state, session.get(LINK).ok().flatten()).await? else { return Err(refused) };
+    let is_seen = match needs {
+        Needs::Look(kind) => state.store.is_seen_in(link.shot_id, thing(kind)?).await?,
+        _ => true,
+    };
+    if is_seen { Ok(Some(Visitor::Guest(link))) } else { Err(refused) }
+}
+
+/// Lets in who is this or more in the project of a thing; to others it is not there.
+async fn is_member(state: &AppState, person: &Person, of: Thing, kind: Kind, least: Role) -> Result<(), ApiError> {
+    let role = state.store.role(person.id, of).await?;
+    let role = role.ok_or_else(|| ApiError::from(StoreError::NotFound(name_of(kind))))?;
+    if role >= least { Ok(()) } else { Err(ApiError::Forbidden(too_little(role, least))) }
+}
+
+/// The link that somebody came by, if it still works.
+pub(crate) async fn link_of(state: &AppState, id: Option<Uuid>) -> Result<Option<LookLink>, ApiError> {
+    match id {
+        Some(id) => Ok(state.store.look_link(id).await?),
+        None => Ok(None),
+    }
 }
 
 /// Who this is: who signed in, or else whoever sits at the machine, while its owner has set no passphrase.
@@ -109,7 +156,10 @@ fn too_little(role: Role, least: Role) -> String {
     match least {
         Role::Owner => "Only an owner of this project may do this.".into(),
         Role::Editor | Role::Viewer => {
-            format!("You are {} in this project: you may look, and not change it. Ask one of its owners.", role.word())
+            format!(
+                "You are {} in this project: you may look, and not change it. Ask one of its owners.",
+                role.phrase()
+            )
         }
     }
 }

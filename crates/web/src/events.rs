@@ -9,13 +9,13 @@ use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, CONTENT_TYPE};
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use bytes::Bytes;
 use futures_util::stream;
-use jampin_store::{Event, Person, Thing};
+use jampin_store::{Event, Thing};
 use serde::Deserialize;
 use tokio::sync::broadcast::Receiver;
 use tokio::sync::broadcast::error::RecvError;
 use uuid::Uuid;
 
-use crate::access::who;
+use crate::access::{Visitor, who};
 use crate::error::ApiError;
 use crate::metrics::Counted;
 use crate::sessions;
@@ -37,7 +37,7 @@ impl Interest {
     fn covers(self, event: &Event) -> bool {
         match event {
             _ if self.all => true,
-            Event::Shot { shot, .. } | Event::Samples { shot, .. } => self.shot == Some(*shot),
+            Event::Shot { shot, .. } | Event::Samples { shot, .. } | Event::Notes { shot } => self.shot == Some(*shot),
             Event::Job { project, shot, .. } => self.project == Some(*project) || shot.is_some() && self.shot == *shot,
             Event::Clip { project, .. } | Event::Project { project } => self.project == Some(*project),
             Event::Missed => true,
@@ -48,7 +48,7 @@ impl Interest {
 /// Somebody who listens.
 struct Ear {
     state: web::Data<AppState>,
-    me: Person,
+    me: Visitor,
     session: Option<Uuid>,
     interest: Interest,
     receiver: Receiver<Event>,
@@ -61,7 +61,7 @@ struct Ear {
 #[get("/api/events")]
 pub(crate) async fn event_stream(
     state: web::Data<AppState>,
-    me: web::ReqData<Person>,
+    me: web::ReqData<Visitor>,
     session: Session,
     interest: web::Query<Interest>,
     request: HttpRequest,
@@ -120,18 +120,20 @@ impl Ear {
 
     /// While the database is away nobody is sent away.
     async fn is_still_here(&self) -> bool {
-        match self.session {
-            Some(id) => {
-                self.state.store.has_session(self.me.id, id, self.state.settings.sessions).await.unwrap_or(true)
+        let Self { state, me, session, .. } = self;
+        match (me, session) {
+            (Visitor::Person(person), Some(id)) => {
+                state.store.has_session(person.id, *id, state.settings.sessions).await.unwrap_or(true)
             }
-            None => who(&self.state, None).await.is_ok_and(|somebody| somebody.is_some()),
+            (Visitor::Person(_), None) => who(state, None).await.is_ok_and(|somebody| somebody.is_some()),
+            (Visitor::Guest(link), _) => state.store.look_link(link.id).await.is_ok_and(|link| link.is_some()),
         }
     }
 
     async fn may_hear(&mut self, event: &Event) -> bool {
         let thing = match event {
             Event::Missed => return true,
-            Event::Shot { shot, .. } | Event::Samples { shot, .. } => Thing::Shot(*shot),
+            Event::Shot { shot, .. } | Event::Samples { shot, .. } | Event::Notes { shot } => Thing::Shot(*shot),
             Event::Job { project, .. } | Event::Clip { project, .. } => Thing::Project(*project),
             Event::Project { project } => {
                 // Its members may be others now.
@@ -140,10 +142,14 @@ impl Ear {
             }
         };
         let (Thing::Shot(id) | Thing::Project(id) | Thing::Clip(id) | Thing::Picture(id) | Thing::Job(id)) = thing;
+        let person = match &self.me {
+            Visitor::Person(person) => person.id,
+            Visitor::Guest(link) => return id == link.shot_id,
+        };
         if let Some(may) = self.known.get(&id) {
             return *may;
         }
-        let Ok(role) = self.state.store.role(self.me.id, thing).await else { return false };
+        let Ok(role) = self.state.store.role(person, thing).await else { return false };
         self.known.insert(id, role.is_some());
         role.is_some()
     }

@@ -25,11 +25,13 @@ mod imports;
 mod jobs;
 mod listeners;
 mod loading;
+mod looking_at;
 mod looks;
 mod losses;
 mod members;
 mod metrics;
 mod nets;
+mod notes;
 mod pages;
 mod parts;
 mod passphrases;
@@ -142,6 +144,17 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(members::members)
         .service(members::put_member)
         .service(members::remove_member)
+        .service(looking_at::come)
+        .service(looking_at::look_page)
+        .service(looking_at::look_state)
+        .service(looking_at::links)
+        .service(looking_at::make_link)
+        .service(looking_at::take_back)
+        .service(notes::notes)
+        .service(notes::add)
+        .service(notes::answer)
+        .service(notes::change)
+        .service(notes::remove)
         .service(projects::create)
         .service(projects::rename)
         .service(projects::project_state)

@@ -16,6 +16,8 @@ use crate::{Reach, secrets};
 
 /// In a session: whose it is.
 pub(crate) const PERSON: &str = "person";
+/// In a session: the link to look at a shot that somebody came by.
+pub(crate) const LINK: &str = "link";
 /// In a session: its identity in the list of them.
 pub(crate) const IDENTITY: &str = "session";
 /// In a session: what it was begun with, as the browser calls itself.
@@ -63,6 +65,16 @@ pub(crate) fn begin(session: &Session, person: &Person, browser: &str) -> Result
     Ok(())
 }
 
+/// Notes by which link somebody came. Who is signed in stays so.
+pub(crate) fn come_by(session: &Session, link: Uuid) -> Result<(), ApiError> {
+    session.insert(LINK, link).map_err(ApiError::internal)?;
+    if identity(session).is_none() {
+        session.insert(IDENTITY, Uuid::new_v4()).map_err(ApiError::internal)?;
+    }
+    session.renew();
+    Ok(())
+}
+
 /// The identity of the session, if there is one.
 pub(crate) fn identity(session: &Session) -> Option<Uuid> {
     session.get(IDENTITY).ok().flatten()
@@ -88,9 +100,8 @@ impl SessionStore for StoredSessions {
         let key = generate_session_key();
         let kept = async {
             self.store.forget_ended_sessions(self.bounds).await?;
-            let whose = part::<Uuid>(&state, PERSON).zip(part::<Uuid>(&state, IDENTITY));
-            let (person, id) = whose.ok_or(StoreError::NotFound("person"))?;
-            self.store.begin_session(id, &hash(&key), person, &serde_json::to_value(&state)?).await
+            let id = part(&state, IDENTITY).ok_or(StoreError::NotFound("session"))?;
+            self.store.begin_session(id, &hash(&key), part(&state, PERSON), &serde_json::to_value(&state)?).await
         };
         kept.await.map_err(|error| SaveError::Other(error.into()))?;
         Ok(key)

@@ -1,6 +1,7 @@
 //! Who may do what: signing in, members of projects, and what strangers see.
 
 mod attacks;
+mod looking;
 mod members;
 mod reach;
 mod routes;
@@ -74,4 +75,14 @@ fn until(visitor: &Visitor, path: &str, wished: impl Fn(&Value) -> bool) -> Valu
 fn let_in(owner: &Visitor, project: &str, name: &str, role: &str) {
     let put = owner.send("PUT", &format!("/api/projects/{project}/members"), &json!({ "name": name, "role": role }));
     assert_eq!(put.status, 204, "{}", put.text());
+}
+
+/// Somebody called Tomas who came by a link to look at a shot.
+fn guest_of(server: &Server, editor: &Visitor, shot: &str) -> Visitor {
+    let made = editor.send("POST", &format!("/api/shots/{shot}/links"), &json!({ "name": "Tomas", "days": 14 }));
+    assert_eq!(made.status, 201, "{}", made.text());
+    let guest = Visitor::new(server);
+    let come = guest.open(made.json()["path"].as_str().unwrap());
+    assert!(come.status == 303 && come.head.contains(&format!("location: /look/{shot}")), "{}", come.head);
+    guest
 }

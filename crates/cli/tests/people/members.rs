@@ -22,7 +22,7 @@ fn owners_say_who_is_in_a_project_and_one_of_them_stays() {
     assert_eq!(nonsense.status, 422, "{}", nonsense.text());
     let_in(&mara, &project, "ada", "viewer");
     let page = ada.open("/").text();
-    assert!(page.contains("Open day") && page.contains("you are viewer"), "{page}");
+    assert!(page.contains("Open day") && page.contains("you are a viewer"), "{page}");
     assert!(ada.open(&format!("/shots/{shot}")).text().contains("You may look"));
     let edit = json!({ "revision": 0, "frame": 5, "x": 80.0, "y": 60.0 });
     let refused = ada.send("POST", &format!("/api/shots/{shot}/pins"), &edit);

@@ -6,7 +6,7 @@ use jampin_web::{Kind, Needs, ROUTES};
 use serde_json::json;
 use uuid::Uuid;
 
-use super::{let_in, newcomer, project_of, with_owner};
+use super::{guest_of, let_in, newcomer, project_of, with_owner};
 
 /// Identities of a project and of what is in it.
 struct Things {
@@ -27,6 +27,19 @@ impl Things {
             Kind::Job => &self.job,
         }
     }
+}
+
+fn things_of(mara: &Visitor) -> Things {
+    let [project, clip, shot] = project_of(mara);
+    let picture = mara.ask(
+        "PUT",
+        &format!("/api/projects/{project}/pictures?name=a.svg"),
+        "",
+        b"<svg xmlns='http://www.w3.org/2000/svg' width='4' height='4'><rect width='4' height='4'/></svg>",
+    );
+    let picture = picture.json()["id"].as_str().unwrap().to_owned();
+    let job = mara.get("/api/queue").json()[0]["id"].as_str().unwrap().to_owned();
+    Things { project, clip, shot, picture, job }
 }
 
 /// A path for a pattern: its first name is this identity, the others are of nothing.
@@ -69,22 +82,14 @@ fn same_but_for(a: &Answer, one: &str, b: &Answer, other: &str) -> bool {
 #[test]
 fn every_route_is_refused_to_whom_the_table_says_and_to_nobody_else() {
     let (server, mara) = with_owner();
-    let [project, clip, shot] = project_of(&mara);
-    let picture = mara.ask(
-        "PUT",
-        &format!("/api/projects/{project}/pictures?name=a.svg"),
-        "",
-        b"<svg xmlns='http://www.w3.org/2000/svg' width='4' height='4'><rect width='4' height='4'/></svg>",
-    );
-    let picture = picture.json()["id"].as_str().unwrap().to_owned();
-    let job = mara.get("/api/queue").json()[0]["id"].as_str().unwrap().to_owned();
-    let things = Things { project, clip, shot, picture, job };
+    let (things, others) = (things_of(&mara), things_of(&mara));
     let nobody = Visitor::new(&server);
     let (stranger, _) = newcomer(&server, &mara, "Sten");
     let (viewer, _) = newcomer(&server, &mara, "Vito");
     let (editor, _) = newcomer(&server, &mara, "Edda");
     let_in(&mara, &things.project, "Vito", "viewer");
     let_in(&mara, &things.project, "Edda", "editor");
+    let guest = guest_of(&server, &mara, &things.shot);
     let not_there = Uuid::from_u128(99).to_string();
 
     for (method, pattern, needs) in ROUTES {
@@ -92,7 +97,20 @@ fn every_route_is_refused_to_whom_the_table_says_and_to_nobody_else() {
         let what = format!("{method} {pattern}");
         match needs {
             Needs::Nothing => assert_ne!(refused(&nobody, &not_there).status, 403, "{what}"),
-            Needs::Person => assert_eq!(refused(&nobody, &not_there).status, 401, "{what}"),
+            Needs::Person => {
+                assert_eq!(refused(&nobody, &not_there).status, 401, "{what}");
+                assert_eq!(refused(&guest, &not_there).status, 401, "{what}");
+            }
+            Needs::Somebody => assert_eq!(refused(&nobody, &not_there).status, 401, "{what}"),
+            Needs::Look(kind) => {
+                let id = things.of(*kind);
+                assert_eq!(refused(&nobody, id).status, 401, "{what}");
+                // Of another shot: a guest's link is for one.
+                assert_eq!(refused(&guest, others.of(*kind)).status, 401, "{what}");
+                let (theirs, nothing) = (refused(&stranger, id), refused(&stranger, &not_there));
+                assert_eq!(theirs.status, 404, "{what}: {}", theirs.text());
+                assert!(same_but_for(&theirs, id, &nothing, &not_there), "{what}: {}", theirs.text());
+            }
             Needs::Administrator => {
                 assert_eq!(refused(&nobody, &not_there).status, 401, "{what}");
                 assert_eq!(refused(&editor, &not_there).status, 404, "{what}");
@@ -100,6 +118,7 @@ fn every_route_is_refused_to_whom_the_table_says_and_to_nobody_else() {
             Needs::Member(kind, least) => {
                 let id = things.of(*kind);
                 assert_eq!(refused(&nobody, id).status, 401, "{what}");
+                assert_eq!(refused(&guest, id).status, 401, "{what}");
                 let (theirs, nothing) = (refused(&stranger, id), refused(&stranger, &not_there));
                 assert_eq!(theirs.status, 404, "{what}: {}", theirs.text());
                 assert!(same_but_for(&theirs, id, &nothing, &not_there), "{what}: {}", theirs.text());
@@ -117,8 +136,16 @@ fn every_route_is_refused_to_whom_the_table_says_and_to_nobody_else() {
     // And now whoever may: nothing of it is refused for who they are. What takes away comes last.
     let members = ROUTES.iter().filter_map(|(method, pattern, needs)| match needs {
         Needs::Member(kind, least) => Some((method, pattern, *kind, *least)),
+        Needs::Look(kind) => Some((method, pattern, *kind, Role::Viewer)),
         _ => None,
     });
+    for (method, pattern, needs) in ROUTES {
+        let Needs::Look(kind) = needs else { continue };
+        // The picture does not hang in the shot: it is not seen there.
+        let expected = if *kind == Kind::Picture { [401; 3] } else { [200, 303, 422] };
+        let answer = ask(&guest, method, &path(pattern, things.of(*kind)));
+        assert!(expected.contains(&answer.status), "{method} {pattern}: {} {}", answer.status, answer.text());
+    }
     let (mut last, first): (Vec<_>, Vec<_>) = members.partition(|(method, ..)| **method == "DELETE");
     let order = [Kind::Shot, Kind::Picture, Kind::Job, Kind::Clip, Kind::Project];
     last.sort_by_key(|(_, pattern, kind, _)| (order.iter().position(|of| of == kind), pattern.contains("for-good")));

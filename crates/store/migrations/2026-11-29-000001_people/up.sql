@@ -28,7 +28,8 @@ ALTER TABLE audit ALTER COLUMN person_id DROP NOT NULL;
 CREATE TABLE sessions (
     id uuid PRIMARY KEY DEFAULT gen_random_uuid(),
     key_hash bytea NOT NULL UNIQUE,
-    person_id uuid NOT NULL REFERENCES people,
+    -- Nobody: who came by a link to look at a shot.
+    person_id uuid REFERENCES people,
     state jsonb NOT NULL,
     began_at timestamptz NOT NULL DEFAULT now(),
     seen_at timestamptz NOT NULL DEFAULT now()

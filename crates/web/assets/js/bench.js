@@ -16,6 +16,8 @@ import { losing } from "./losses.js";
 import { mending } from "./mend.js";
 import { outlining } from "./outlining.js";
 import { Nets } from "./nets.js";
+import { NoteMarks } from "./note_marks.js";
+import { noting } from "./notes.js";
 import { Overlay } from "./overlay.js";
 import { stilling } from "./still.js";
 import "./panels/area.js";
@@ -30,6 +32,7 @@ import "./panels/look.js";
 import "./panels/mend.js";
 import "./panels/pins.js";
 import "./panels/settings.js";
+import "./panels/show.js";
 import { patching } from "./patches.js";
 import { placing } from "./placing.js";
 import { Player } from "./player.js";
@@ -72,6 +75,7 @@ Alpine.data("bench", () => {
     outlining(parts),
     faces(parts),
     stilling(parts),
+    noting(parts),
   ];
   return compose(...others, {
     loaded: false,
@@ -94,6 +98,7 @@ Alpine.data("bench", () => {
     samplesSeen: 0,
     sceneSeen: 0,
     keys: KEYS,
+    worksOnNotes: false,
     dragPlace: null,
     legendShown: false,
     dragPin: null,
@@ -103,6 +108,7 @@ Alpine.data("bench", () => {
       const { shot, project } = this.$el.dataset;
       this.path = `/api/shots/${shot}`;
       this.project = project;
+      this.worksOnNotes = this.$el.dataset.edits === "true";
       parts.session = new Session(this.path, {
         call,
         refresh: () => this.refresh(),
@@ -118,6 +124,7 @@ Alpine.data("bench", () => {
       };
       parts.player = new Player(this.$refs.canvas, events);
       parts.overlay = new Overlay(this.$refs.over, parts.player);
+      parts.noteMarks = new NoteMarks(this.$refs.over, parts.player);
       parts.nets = new Nets(this.path, () => this.repaint());
       const scene = (at, art) => call("GET", `${this.path}/scene?at=${at}&art=${art}`);
       parts.overlay.faces.facesOn = (frame) => (this.playing && !this.gridPlays ? [] : this.facesOn(frame));
@@ -146,6 +153,7 @@ Alpine.data("bench", () => {
       };
       await loadForms(this.path).catch((error) => this.say(error.message, true));
       if (!(await this.refresh())) return;
+      this.loadNotes();
       parts.player.go(this.first);
       parts.pointer = new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
       new ResizeObserver(() => this.resized()).observe(this.$refs.picture);
@@ -164,8 +172,12 @@ Alpine.data("bench", () => {
       this.offline = !open;
     },
 
+    notesCame() {
+      this.drawTimeline();
+    },
     told(event) {
-      if (event.event === "samples") this.mergeSamples(event);
+      if (event.event === "notes") this.loadNotes();
+      else if (event.event === "samples") this.mergeSamples(event);
       else if (event.event === "clip") this.clipMoved(event);
       else if (event.event === "shot" && event.revision === this.revision) this.sceneSoon();
       else if (event.event === "project") return;
@@ -396,6 +408,7 @@ Alpine.data("bench", () => {
     repaint() {
       if (!this.loaded) return;
       parts.overlay.paint(this.overlayState());
+      this.paintNotes();
       this.drawStill();
       this.drawTimeline();
     },

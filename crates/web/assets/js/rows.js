@@ -81,6 +81,7 @@ export const rowing = (parts) => ({
       prepared: this.clip.state === "ready" ? Infinity : this.clip.prepared,
       frame: this.frame,
       doubts: Alpine.raw(this.doubts),
+      notes: Alpine.raw(this.notes),
     });
   },
 });

@@ -69,7 +69,7 @@ export class Timeline {
   startDrag(from, event) {
     const frame = this.scale.frameAt(from.x);
     if (from.y < TOP) {
-      this.acts.go(frame);
+      this.acts.go(this.nearNote(from) ?? frame);
       return { move: (to) => this.acts.go(this.scale.frameAt(to.x)) };
     }
     const found =
@@ -106,6 +106,12 @@ export class Timeline {
     const inside = (frame) => frame >= Math.min(one, other) && frame <= Math.max(one, other);
     this.curves.picked = new Set((this.curves.path?.keys ?? []).map((key) => key.frame).filter(inside));
     this.acts.keysPicked();
+  }
+
+  // The frame of a note's flag under the pointer.
+  nearNote({ x }) {
+    const near = ({ frame }) => Math.abs(this.scale.x(frame + 0.5) + 4 - x) < 8;
+    return this.state.notes?.find(near)?.frame ?? null;
   }
 
   // The frame of a pennant under the pointer.
@@ -221,6 +227,30 @@ export class Timeline {
     }
     // What was found to be one, and is none: a short mark at which it can be made one again.
     for (const frame of state.noCuts) context.fillRect(Math.round(this.x(frame)) - 1, 0, 2, 8);
+    for (const note of state.notes ?? []) this.flag(note);
+  }
+
+  // A note: a sheet with a folded corner, filled while it is open.
+  flag({ frame, done }) {
+    const context = this.context;
+    const x = Math.round(this.x(frame + 0.5));
+    context.beginPath();
+    for (const [dx, y] of [
+      [0, 3],
+      [6, 3],
+      [10, 7],
+      [10, 14],
+      [0, 14],
+    ])
+      context.lineTo(x + dx, y);
+    context.closePath();
+    context.fillStyle = done ? "#fffdf8" : "#a63a17";
+    context.fill();
+    context.strokeStyle = "#22272b";
+    context.lineWidth = 1;
+    context.stroke();
+    context.fillStyle = "#22272b";
+    context.fillRect(x - 1, 3, 1.5, TOP - 8);
   }
 
   row(state, subject, top, box) {

@@ -7,12 +7,16 @@ use jampin_store::Role::{self, Editor, Owner, Viewer};
 pub enum Needs {
     /// Nothing.
     Nothing,
+    /// To be signed in, or to have come by a link to look at a shot.
+    Somebody,
     /// To be signed in.
     Person,
     /// To be an administrator.
     Administrator,
     /// To be this, or more, in the project that the first identity in the path belongs to.
     Member(Kind, Role),
+    /// The same of a viewer, or to have come by a link to look at a shot that the thing is seen in.
+    Look(Kind),
 }
 
 /// What the first identity in a path is of.
@@ -31,13 +35,15 @@ pub enum Kind {
 }
 
 use Kind::{Clip, Job, Picture, Project, Shot};
-use Needs::{Administrator, Member, Nothing, Person};
+use Needs::{Administrator, Look, Member, Nothing, Person, Somebody};
 
 /// Method, pattern of the path, and what it needs.
 pub const ROUTES: &[(&str, &str, Needs)] = &[
     // Pages
     ("GET", "/", Person),
     ("GET", "/deleted", Person),
+    ("GET", "/look", Nothing),
+    ("GET", "/look/{id}", Look(Shot)),
     ("GET", "/people", Administrator),
     ("GET", "/projects/{id}", Member(Project, Viewer)),
     ("GET", "/queue", Person),
@@ -50,13 +56,13 @@ pub const ROUTES: &[(&str, &str, Needs)] = &[
     ("GET", "/you", Person),
     // What pages are made of
     ("GET", "/assets/{version}/{name:.+}", Nothing),
-    ("GET", "/clips/{id}/frames/{frame}.full.jpg", Member(Clip, Viewer)),
-    ("GET", "/clips/{id}/frames/{frame}.jpg", Member(Clip, Viewer)),
-    ("GET", "/clips/{id}/frames/{frame}.png", Member(Clip, Viewer)),
+    ("GET", "/clips/{id}/frames/{frame}.full.jpg", Look(Clip)),
+    ("GET", "/clips/{id}/frames/{frame}.jpg", Look(Clip)),
+    ("GET", "/clips/{id}/frames/{frame}.png", Look(Clip)),
     ("GET", "/favicon.ico", Nothing),
-    ("GET", "/pictures/{id}", Member(Picture, Viewer)),
+    ("GET", "/pictures/{id}", Look(Picture)),
     // Of the server
-    ("GET", "/api/events", Person),
+    ("GET", "/api/events", Somebody),
     ("GET", "/api/queue", Person),
     ("GET", "/api/recipes/default", Person),
     ("POST", "/api/tables", Person),
@@ -97,6 +103,16 @@ pub const ROUTES: &[(&str, &str, Needs)] = &[
     ("DELETE", "/api/exports/{job}", Member(Job, Editor)),
     ("GET", "/api/exports/{job}/film", Member(Job, Viewer)),
     ("POST", "/api/jobs/{id}/cancel", Member(Job, Editor)),
+    // Shots: looked at by a director, with notes
+    ("GET", "/api/shots/{id}/look", Look(Shot)),
+    ("GET", "/api/shots/{id}/links", Member(Shot, Editor)),
+    ("POST", "/api/shots/{id}/links", Member(Shot, Editor)),
+    ("DELETE", "/api/shots/{id}/links/{link}", Member(Shot, Editor)),
+    ("GET", "/api/shots/{id}/notes", Look(Shot)),
+    ("POST", "/api/shots/{id}/notes", Look(Shot)),
+    ("PATCH", "/api/shots/{id}/notes/{note}", Member(Shot, Editor)),
+    ("DELETE", "/api/shots/{id}/notes/{note}", Member(Shot, Editor)),
+    ("POST", "/api/shots/{id}/notes/{note}/answers", Look(Shot)),
     // Shots: looked at
     ("GET", "/api/shots/{id}", Member(Shot, Viewer)),
     ("GET", "/api/shots/{id}/areas/{area}/net", Member(Shot, Viewer)),
@@ -110,7 +126,7 @@ pub const ROUTES: &[(&str, &str, Needs)] = &[
     ("GET", "/api/shots/{id}/pins/{pin}/weave/{which}.png", Member(Shot, Viewer)),
     ("GET", "/api/shots/{id}/pins/{pin}/{which}.png", Member(Shot, Viewer)),
     ("GET", "/api/shots/{id}/samples", Member(Shot, Viewer)),
-    ("GET", "/api/shots/{id}/scene", Member(Shot, Viewer)),
+    ("GET", "/api/shots/{id}/scene", Look(Shot)),
     ("GET", "/api/shots/{id}/shutter", Member(Shot, Viewer)),
     ("GET", "/api/shots/{id}/spots", Member(Shot, Viewer)),
     ("GET", "/api/shots/{id}/still", Member(Shot, Viewer)),
