@@ -15,7 +15,7 @@ use crate::schema::{clips, jobs, members, people, pictures, projects, shots};
 use crate::{Event, Store, StoreError};
 
 /// What somebody is in a project; each may do all that those before it may.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Role {
     /// Looks, and fetches what was made.

@@ -1,7 +1,5 @@
-//! Who asks, and whether they may. What each route needs is in one table ([`ROUTES`]); what is not theirs is, for
+//! Who asks, and whether they may. What each route needs is in one table ([`crate::ROUTES`]); what is not theirs is, for
 //! whoever asks, not there.
-
-mod routes;
 
 use actix_session::SessionExt;
 use actix_web::body::{EitherBody, MessageBody};
@@ -14,31 +12,12 @@ use jampin_store::{FIRST_OWNER, LookLink, Person, Role, StoreError, Thing};
 use url::form_urlencoded;
 use uuid::Uuid;
 
-pub use routes::{Kind, Needs, ROUTES};
-
 use crate::error::ApiError;
+use crate::needs::{Kind, Needs, needs_of};
 use crate::pages;
 use crate::sessions::{LINK, PERSON};
 use crate::state::AppState;
-
-/// Who asks.
-#[derive(Clone, Debug)]
-pub(crate) enum Visitor {
-    /// Somebody who works here.
-    Person(Person),
-    /// Somebody who came by a link, to look at one shot.
-    Guest(LookLink),
-}
-
-impl Visitor {
-    /// What they are called.
-    pub fn name(&self) -> &str {
-        match self {
-            Self::Person(person) => &person.name,
-            Self::Guest(link) => &link.name,
-        }
-    }
-}
+use crate::visitor::{Asked, Visitor};
 
 /// Lets a request through to its route if who asks may; the route finds them as `ReqData<Visitor>`, and where somebody
 /// has to be signed in as `ReqData<Person>`.
@@ -73,14 +52,29 @@ pub(crate) async fn access<B: MessageBody>(
 async fn admit(request: &ServiceRequest) -> Result<Option<Visitor>, ApiError> {
     let not_here = || ApiError::NotFound(format!("There is nothing at {}.", request.path()));
     let pattern = request.match_pattern().ok_or_else(not_here)?;
-    let needs = routes::needs_of(request.method().as_str(), &pattern).ok_or_else(not_here)?;
+    let needs = needs_of(request.method().as_str(), &pattern).ok_or_else(not_here)?;
     if needs == Needs::Nothing {
         return Ok(None);
     }
     let state = request.app_data::<web::Data<AppState>>().ok_or_else(|| ApiError::internal("no state"))?;
     let session = request.get_session();
-    let thing = |kind| first_identity(&pattern, request.path()).map(|id| thing(kind, id)).ok_or_else(not_here);
-    let person = who(state, session.get(PERSON).ok().flatten()).await?;
+    let (signed_in, link) = (session.get(PERSON).ok().flatten(), session.get(LINK).ok().flatten());
+    let asked = (signed_in, link, needs, first_identity(&pattern, request.path()));
+    let changes = state.let_in.changes();
+    if let Some(known) = state.let_in.get(&asked) {
+        return Ok(Some(known));
+    }
+    let visitor = look_up(state, request.path(), asked).await?;
+    state.let_in.put(asked, visitor.clone(), changes);
+    Ok(Some(visitor))
+}
+
+/// Who asks, if they may.
+async fn look_up(state: &AppState, path: &str, asked: Asked) -> Result<Visitor, ApiError> {
+    let (signed_in, link, needs, id) = asked;
+    let not_here = || ApiError::NotFound(format!("There is nothing at {path}."));
+    let thing = |kind| id.map(|id| thing(kind, id)).ok_or_else(not_here);
+    let person = who(state, signed_in).await?;
     let may = match (needs, &person) {
         (Needs::Nothing | Needs::Person | Needs::Somebody, Some(_)) => Ok(()),
         (Needs::Administrator, Some(person)) => person.administrator.then_some(()).ok_or_else(not_here),
@@ -88,17 +82,18 @@ async fn admit(request: &ServiceRequest) -> Result<Option<Visitor>, ApiError> {
         (Needs::Look(kind), Some(person)) => is_member(state, person, thing(kind)?, kind, Role::Viewer).await,
         (_, None) => Err(ApiError::SignedOut),
     };
-    let refused = match may {
-        Ok(()) => return Ok(person.map(Visitor::Person)),
-        Err(error) => error,
+    let refused = match (may, person) {
+        (Ok(()), Some(person)) => return Ok(Visitor::Person(person)),
+        (Ok(()), None) => ApiError::SignedOut,
+        (Err(error), _) => error,
     };
     let (Needs::Look(_) | Needs::Somebody) = needs else { return Err(refused) };
-    let Some(link) = link_of(state, session.get(LINK).ok().flatten()).await? else { return Err(refused) };
+    let Some(link) = link_of(state, link).await? else { return Err(refused) };
     let is_seen = match needs {
         Needs::Look(kind) => state.store.is_seen_in(link.shot_id, thing(kind)?).await?,
         _ => true,
     };
-    if is_seen { Ok(Some(Visitor::Guest(link))) } else { Err(refused) }
+    if is_seen { Ok(Visitor::Guest(link)) } else { Err(refused) }
 }
 
 /// Lets in who is this or more in the project of a thing; to others it is not there.
@@ -186,6 +181,7 @@ fn to_sign_in(request: &ServiceRequest) -> HttpResponse {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::needs::ROUTES;
 
     #[test]
     fn the_first_identity_is_read_where_the_pattern_has_it() {

@@ -15,11 +15,12 @@ use tokio::sync::broadcast::Receiver;
 use tokio::sync::broadcast::error::RecvError;
 use uuid::Uuid;
 
-use crate::access::{Visitor, who};
+use crate::access::who;
 use crate::error::ApiError;
 use crate::metrics::Counted;
 use crate::sessions;
 use crate::state::AppState;
+use crate::visitor::Visitor;
 
 /// A quiet stream says something this often, so that both ends notice when the other is gone.
 const SIGN_OF_LIFE: Duration = Duration::from_secs(10);

@@ -21,11 +21,16 @@ pub(crate) async fn guard<B: MessageBody>(
     request: ServiceRequest,
     next: Next<B>,
 ) -> Result<ServiceResponse<EitherBody<B>>, Error> {
-    let is_secure = request.app_data::<web::Data<AppState>>().is_some_and(|state| state.settings.reach.is_secure());
+    let state = request.app_data::<web::Data<AppState>>().cloned();
+    let changes = !matches!(*request.method(), Method::GET | Method::HEAD);
+    let is_secure = state.as_ref().is_some_and(|state| state.settings.reach.is_secure());
     let mut response = match refused(&request) {
         Some(error) => request.into_response(error.error_response()).map_into_right_body(),
         None => next.call(request).await?.map_into_left_body(),
     };
+    if changes && let Some(state) = state {
+        state.forget_recent();
+    }
     let headers = response.headers_mut();
     let fixed = [
         (header::CONTENT_SECURITY_POLICY, CONTENT_POLICY),

@@ -30,6 +30,7 @@ mod looks;
 mod losses;
 mod members;
 mod metrics;
+mod needs;
 mod nets;
 mod notes;
 mod pages;
@@ -46,6 +47,7 @@ mod projects;
 mod queue;
 mod ranges;
 mod reach;
+mod recent;
 mod recipes;
 mod run_columns;
 mod scenes;
@@ -57,6 +59,7 @@ mod sign_in;
 mod spots;
 mod state;
 mod upload;
+mod visitor;
 mod watch;
 mod weaves;
 mod you;
@@ -65,9 +68,9 @@ use actix_web::dev::Server;
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::{App, HttpServer, web};
 
-pub use access::{Kind, Needs, ROUTES};
 pub use error::ApiError;
 pub use metrics::Metrics;
+pub use needs::{Kind, Needs, ROUTES};
 pub use people::make_link;
 pub use reach::Reach;
 pub use state::{AppState, ServeSettings};
@@ -96,12 +99,7 @@ pub fn serve(
             .app_data(web::PathConfig::default().error_handler(error::bad_path))
             .wrap(Compress::default())
             .wrap(from_fn(access::access))
-            .wrap(sessions::middleware(
-                state.store.clone(),
-                state.settings.sessions,
-                &state.cookie_key,
-                &state.settings.reach,
-            ))
+            .wrap(sessions::middleware(&state))
             .wrap(from_fn(guard::guard))
             // Outermost: also what is refused is written down.
             .wrap(from_fn(watch::watch))

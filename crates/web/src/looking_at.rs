@@ -10,7 +10,7 @@ use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::access::{Visitor, who};
+use crate::access::who;
 use crate::assets::version;
 use crate::error::ApiError;
 use crate::loading::load;
@@ -19,6 +19,7 @@ use crate::secrets;
 use crate::sessions::{self, PERSON};
 use crate::sign_in::person_name;
 use crate::state::AppState;
+use crate::visitor::Visitor;
 
 /// Days for which a link can work.
 const MOST_DAYS: u32 = 90;

@@ -7,10 +7,10 @@ use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::access::Visitor;
 use crate::error::ApiError;
 use crate::loading::load;
 use crate::state::AppState;
+use crate::visitor::Visitor;
 
 /// Characters of a note or an answer.
 const LONGEST: usize = 2000;

@@ -5,14 +5,16 @@ use std::collections::HashMap;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::{LoadError, SaveError, SessionKey, SessionStore, UpdateError, generate_session_key};
 use actix_session::{Session, SessionMiddleware};
+use actix_web::cookie::SameSite;
 use actix_web::cookie::time::Duration;
-use actix_web::cookie::{Key, SameSite};
 use jampin_store::{Person, SessionBounds, Store, StoreError};
 use serde::Deserialize;
 use uuid::Uuid;
 
 use crate::error::ApiError;
-use crate::{Reach, secrets};
+use crate::recent::Recent;
+use crate::secrets;
+use crate::state::AppState;
 
 /// In a session: whose it is.
 pub(crate) const PERSON: &str = "person";
@@ -32,19 +34,17 @@ type State = HashMap<String, String>;
 pub(crate) struct StoredSessions {
     store: Store,
     bounds: SessionBounds,
+    recent: Recent<Vec<u8>, State>,
 }
 
 /// Reads and writes the cookie. It is sealed with a key that all servers over this database have.
-pub(crate) fn middleware(
-    store: Store,
-    bounds: SessionBounds,
-    key: &Key,
-    reach: &Reach,
-) -> SessionMiddleware<StoredSessions> {
+pub(crate) fn middleware(state: &AppState) -> SessionMiddleware<StoredSessions> {
+    let (bounds, reach) = (state.settings.sessions, &state.settings.reach);
     let lasting = PersistentSession::default().session_ttl(Duration::hours(bounds.hours.into()));
     // A cookie of this name is only taken from this host, over TLS (RFC 6265bis, cookie name prefixes).
     let name = if reach.is_secure() { "__Host-jampin" } else { "jampin" };
-    SessionMiddleware::builder(StoredSessions { store, bounds }, key.clone())
+    let sessions = StoredSessions { store: state.store.clone(), bounds, recent: state.sessions.clone() };
+    SessionMiddleware::builder(sessions, state.cookie_key.clone())
         .session_lifecycle(lasting)
         .cookie_name(name.into())
         .cookie_secure(reach.is_secure())
@@ -91,9 +91,15 @@ fn hash(key: &SessionKey) -> Vec<u8> {
 
 impl SessionStore for StoredSessions {
     async fn load(&self, key: &SessionKey) -> Result<Option<State>, LoadError> {
-        let found = self.store.session_state(&hash(key), self.bounds).await;
-        let found = found.map_err(|error| LoadError::Other(error.into()))?;
-        found.map(serde_json::from_value).transpose().map_err(|error| LoadError::Deserialization(error.into()))
+        let (key, changes) = (hash(key), self.recent.changes());
+        if let Some(known) = self.recent.get(&key) {
+            return Ok(Some(known));
+        }
+        let found = self.store.session_state(&key, self.bounds).await;
+        let Some(found) = found.map_err(|error| LoadError::Other(error.into()))? else { return Ok(None) };
+        let state: State = serde_json::from_value(found).map_err(|error| LoadError::Deserialization(error.into()))?;
+        self.recent.put(key, state.clone(), changes);
+        Ok(Some(state))
     }
 
     async fn save(&self, state: State, _: &Duration) -> Result<SessionKey, SaveError> {

@@ -1,5 +1,6 @@
 //! What every request can reach.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use actix_web::cookie::Key;
@@ -12,6 +13,8 @@ use tokio::sync::Semaphore;
 
 use crate::evaluated::EvaluatedShots;
 use crate::listeners::Listeners;
+use crate::recent::Recent;
+use crate::visitor::{Asked, Visitor};
 use crate::{Metrics, Reach};
 
 /// Films that come in at the same time.
@@ -47,6 +50,10 @@ pub struct AppState {
     pub metrics: Metrics,
     /// What the cookies of sessions are sealed with.
     pub(crate) cookie_key: Key,
+    /// Sessions that were read a moment ago, by the hash of their key.
+    pub(crate) sessions: Recent<Vec<u8>, HashMap<String, String>>,
+    /// Who was let in a moment ago, where.
+    pub(crate) let_in: Recent<Asked, Visitor>,
     /// Films that may come in at once.
     pub(crate) uploads: Arc<Semaphore>,
     /// Shots that were asked for last.
@@ -58,12 +65,20 @@ pub struct AppState {
 }
 
 impl AppState {
+    /// Who may do what may be another now.
+    pub(crate) fn forget_recent(&self) {
+        self.sessions.forget();
+        self.let_in.forget();
+    }
+
     /// Called within the runtime that whole shots are read and written in. Fails when the database cannot be asked, or
     /// the counters cannot be set up.
     pub async fn new(store: Store, library: Library, hub: EventHub, settings: ServeSettings) -> std::io::Result<Self> {
         let cookie_key = store.cookie_key(Key::generate().master()).await.map_err(std::io::Error::other)?;
         Ok(Self {
             cookie_key: Key::from(&cookie_key),
+            sessions: Recent::default(),
+            let_in: Recent::default(),
             store,
             library,
             hub,

@@ -12,6 +12,7 @@ mod harness;
 mod hung;
 mod mending;
 mod pages;
+mod people;
 mod real;
 mod scenes;
 mod tasks;

@@ -3,7 +3,7 @@
 use jampin_testkit::Visitor;
 use serde_json::json;
 
-use super::{guest_of, newcomer, project_of, sql, with_owner};
+use super::{guest_of, newcomer, project_of, sql, time_passes, with_owner};
 
 #[test]
 fn a_guest_sees_one_shot_and_what_hangs_in_it_and_nothing_else() {
@@ -68,6 +68,7 @@ fn a_link_is_taken_back_and_ends_by_itself() {
     let statuses = || [&first, &second].map(|guest| guest.get(&format!("/api/shots/{shot}/look")).status);
     assert_eq!(statuses(), [200, 401]);
     sql(&server, "UPDATE look_links SET ends_at = now() - interval '1 second'");
+    time_passes();
     assert_eq!(statuses(), [401, 401]);
     let late = Visitor::new(&server).open("/look?key=nonsense");
     assert!(late.status == 404 && late.text().contains("Ask for another"), "{}", late.text());

@@ -23,6 +23,11 @@ fn sql(server: &Server, statement: &str) -> String {
     String::from_utf8_lossy(&output.stdout).trim().to_owned()
 }
 
+/// What was found a moment ago is known for two seconds, where nothing was changed by a request.
+fn time_passes() {
+    std::thread::sleep(std::time::Duration::from_millis(2100));
+}
+
 /// A server whose owner has called herself Mara and set a passphrase, and she, signed in.
 fn with_owner() -> (Server, Visitor) {
     let server = Server::start(PROGRAM, &[]);

@@ -3,7 +3,7 @@
 use jampin_testkit::{Server, Visitor};
 use serde_json::json;
 
-use super::{PASSPHRASE, PROGRAM, newcomer, sql, with_owner};
+use super::{PASSPHRASE, PROGRAM, newcomer, sql, time_passes, with_owner};
 
 #[test]
 fn whoever_sits_at_the_machine_is_its_owner_until_there_is_a_passphrase() {
@@ -79,6 +79,7 @@ fn sessions_are_listed_and_ended_and_end_by_themselves() {
         &server,
         "UPDATE sessions SET began_at = now() - interval '721 hours' WHERE state->>'browser' LIKE '%Browser 2%'",
     );
+    time_passes();
     assert_eq!([others[0].get("/api/queue").status, others[2].get("/api/queue").status], [401, 401]);
 
     assert_eq!(others[0].sign_in("Mara", PASSPHRASE).status, 303);

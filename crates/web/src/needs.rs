@@ -3,7 +3,7 @@
 use jampin_store::Role::{self, Editor, Owner, Viewer};
 
 /// What is asked of who wants something.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Needs {
     /// Nothing.
     Nothing,
@@ -20,7 +20,7 @@ pub enum Needs {
 }
 
 /// What the first identity in a path is of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Kind {
     /// A project.
     Project,
