@@ -114,6 +114,9 @@ pub(crate) struct ServeArgs {
     /// Gigabytes that the films and exports of all projects together may take.
     #[arg(long, env = "JAMPIN_ALL_GB", default_value_t = 5000.0)]
     pub all_gb: f64,
+    /// Whoever sends this as a bearer token may read /metrics; without one only administrators may.
+    #[arg(long, env = "JAMPIN_METRICS_TOKEN", hide_env_values = true)]
+    pub metrics_token: Option<String>,
     /// Leave the long work to `jampin worker` processes.
     #[arg(long, env = "JAMPIN_NO_WORKER")]
     pub no_worker: bool,
@@ -161,6 +164,13 @@ pub(crate) struct WorkerArgs {
     pub database: DatabaseArgs,
     #[command(flatten)]
     pub media: MediaArgs,
+    /// Kinds of work that it takes: follow, solve, prepare, export, sequence; all unless said.
+    #[arg(long, env = "JAMPIN_KINDS", value_delimiter = ',')]
+    pub kinds: Vec<String>,
+    /// Jobs that it does at once. Unless kinds or lanes are said: following and solving on each processor, and one lane
+    /// for the rest.
+    #[arg(long, env = "JAMPIN_LANES")]
+    pub lanes: Option<usize>,
 }
 
 #[derive(Args)]

@@ -8,7 +8,7 @@ use anyhow::Context;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::{DemoFilm, Truth, shots, write_film};
-use jampin_jobs::{EventHub, Library, PrepareTask, Task, Worker, spawn_worker};
+use jampin_jobs::{Duty, EventHub, Library, PrepareTask, Task, Worker, spawn_worker};
 use jampin_media::{first_picture, probe};
 use jampin_store::{Arriving, FIRST_OWNER, NewClip, NewShot, Store};
 use uuid::Uuid;
@@ -33,7 +33,7 @@ pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
     runtime.block_on(async {
         let Some(project) = unfinished(&store, &args.out).await? else { return Ok(()) };
         let worker = Worker { store: store.clone(), library: library.clone(), hub: EventHub::start(store.clone()) };
-        let lanes = spawn_worker(worker);
+        let lanes = spawn_worker(worker, Duty::default());
         let made = fill(&store, &library, project, &args.out).await;
         lanes.iter().for_each(tokio::task::JoinHandle::abort);
         made

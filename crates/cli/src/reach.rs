@@ -48,5 +48,5 @@ fn server_config(certificate: &Path, key: &Path) -> anyhow::Result<ServerConfig>
     let provider = Arc::new(rustls::crypto::ring::default_provider());
     let builder = ServerConfig::builder_with_provider(provider).with_safe_default_protocol_versions();
     let builder = builder.context("TLS cannot be set up")?.with_no_client_auth();
-    Ok(builder.with_single_cert(chain, private).map_err(|error| unusable(certificate, &error))?)
+    builder.with_single_cert(chain, private).map_err(|error| unusable(certificate, &error))
 }

@@ -4,13 +4,14 @@ use std::net::TcpListener;
 use std::time::Duration;
 
 use anyhow::Context;
-use jampin_jobs::{EventHub, Library, Worker, keep_house, spawn_worker};
+use jampin_jobs::{Duty, EventHub, Library, Task, Worker, keep_house, spawn_worker};
 use jampin_media::Limits;
 use jampin_store::{FIRST_OWNER, SessionBounds, Store};
 use jampin_web::{AppState, ServeSettings, make_link};
 use tokio::runtime::Runtime;
 
 use crate::args::{DatabaseArgs, MediaArgs, ServeArgs, WorkerArgs};
+use crate::error::bad_input;
 use crate::sandboxed;
 
 pub(crate) fn library(args: &MediaArgs) -> anyhow::Result<Library> {
@@ -55,12 +56,18 @@ pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
         let worker = Worker { store: store.clone(), library: library.clone(), hub: hub.clone() };
         let _guard = runtime.enter();
         tokio::spawn(keep_house(worker.clone()));
-        let _lanes = spawn_worker(worker);
+        let _lanes = spawn_worker(worker, Duty::default());
     }
     let bytes = |gb: f64| (gb * 1e9) as u64;
     let quotas = [args.project_gb, args.all_gb].map(bytes);
     let sessions = SessionBounds { idle_hours: args.reach.session_idle_hours, hours: args.reach.session_hours };
-    let settings = ServeSettings { upload_limit: bytes(args.upload_gb), quotas, reach, sessions };
+    let settings = ServeSettings {
+        upload_limit: bytes(args.upload_gb),
+        quotas,
+        reach,
+        sessions,
+        metrics_token: args.metrics_token,
+    };
     let url = settings.reach.url.as_ref().map_or(format!("http://{address}"), |url| url.origin().ascii_serialization());
     let state = runtime.block_on(AppState::new(store, library, hub, settings))?;
     tracing::info!("Jam Pin is at {url}");
@@ -84,12 +91,20 @@ async fn first_link(state: &AppState) -> anyhow::Result<Option<String>> {
 }
 
 pub(crate) fn worker(args: WorkerArgs) -> anyhow::Result<()> {
+    let duty = match (&args.kinds[..], args.lanes) {
+        ([], None) => Duty::default(),
+        (kinds, lanes) => {
+            let all: Vec<String> = Task::QUICK.into_iter().chain(Task::SLOW).map(str::to_owned).collect();
+            let duty = Duty::of(if kinds.is_empty() { &all } else { kinds }, lanes.unwrap_or(1));
+            duty.ok_or_else(|| bad_input(format!("kinds of work are {}", all.join(", "))))?
+        }
+    };
     let library = library(&args.media)?;
     let runtime = runtime()?;
     let store = Store::new(&args.database.database)?;
     runtime.block_on(async {
         let hub = EventHub::start(store.clone());
-        let lanes = spawn_worker(Worker { store, library, hub });
+        let lanes = spawn_worker(Worker { store, library, hub }, duty);
         // They run until the process ends.
         let _ = tokio::signal::ctrl_c().await;
         lanes.iter().for_each(tokio::task::JoinHandle::abort);

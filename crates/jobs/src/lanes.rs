@@ -1,11 +1,12 @@
 //! The loop that takes jobs, keeps them alive, and writes down how they ended.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use jampin_media::{Cancel, MediaError};
-use jampin_store::{Event, Job, Lease, StoreError};
+use jampin_store::{Event, Job, Lease, StoreError, WorkerRow};
 use serde_json::Value;
 use tokio::runtime::Handle;
 use tokio::sync::broadcast::error::RecvError;
@@ -20,6 +21,8 @@ use crate::{Task, TaskError, Worker, export, follow, prepare, sequence, solve};
 const HEARTBEAT: Duration = Duration::from_secs(1);
 /// Pins that one process follows at once: each holds a connection to the database while it writes.
 const MOST_AT_ONCE: usize = 6;
+/// Lanes that a worker may be given.
+const MOST_LANES: usize = 64;
 /// How often it looks for orphaned jobs when nothing is announced.
 const LOOK: Duration = Duration::from_secs(2);
 
@@ -28,22 +31,74 @@ const MODESTY: i32 = 3;
 /// How long after it broke off for the first time a job is tried again, and so much longer each time.
 const AGAIN: Duration = Duration::from_secs(1);
 
-/// Starts the loops: for what a person waits for one on each processor, so that many pins are followed at once; and one
-/// for what takes its time. They run until the process ends.
-pub fn spawn_worker(worker: Worker) -> Vec<JoinHandle<()>> {
-    let lane = |kinds: &'static [&'static str]| tokio::spawn(worker.clone().run(kinds));
-    let quick = std::thread::available_parallelism().map_or(1, usize::from).min(MOST_AT_ONCE);
-    let mut lanes: Vec<JoinHandle<()>> = (0..quick).map(|_| lane(&Task::QUICK)).collect();
-    lanes.push(lane(&Task::SLOW));
-    lanes
+/// What a worker does: the kinds of jobs that each of its lanes takes, those named first before the others.
+#[derive(Clone, Debug)]
+pub struct Duty(Vec<Vec<Vec<&'static str>>>);
+
+impl Default for Duty {
+    /// For what a person waits for a lane on each processor, so that many pins are followed at once; and one for what
+    /// takes its time.
+    fn default() -> Self {
+        let quick = std::thread::available_parallelism().map_or(1, usize::from).min(MOST_AT_ONCE);
+        let mut lanes = vec![vec![Task::QUICK.to_vec()]; quick];
+        lanes.push(vec![Task::SLOW.to_vec()]);
+        Self(lanes)
+    }
+}
+
+impl Duty {
+    /// So many jobs at once, of these kinds only; what a person waits for is taken first. Nothing for a kind that there
+    /// is not.
+    pub fn of(kinds: &[String], lanes: usize) -> Option<Self> {
+        let known: Vec<&'static str> = Task::QUICK.into_iter().chain(Task::SLOW).collect();
+        if kinds.is_empty() || kinds.iter().any(|kind| !known.contains(&kind.as_str())) {
+            return None;
+        }
+        let among = |all: &[&'static str]| -> Vec<&'static str> {
+            all.iter().copied().filter(|kind| kinds.iter().any(|wanted| wanted == kind)).collect()
+        };
+        let lane: Vec<_> =
+            [among(&Task::QUICK), among(&Task::SLOW)].into_iter().filter(|some| !some.is_empty()).collect();
+        Some(Self(vec![lane; lanes.clamp(1, MOST_LANES)]))
+    }
+
+    fn kinds(&self) -> Vec<String> {
+        let all: BTreeSet<&str> = self.0.iter().flatten().flatten().copied().collect();
+        all.into_iter().map(str::to_owned).collect()
+    }
+}
+
+/// Starts the loops, and one that says that they are there. They run until the process ends.
+pub fn spawn_worker(worker: Worker, duty: Duty) -> Vec<JoinHandle<()>> {
+    let uname = rustix::system::uname();
+    let row = WorkerRow {
+        id: Uuid::new_v4(),
+        host: uname.nodename().to_string_lossy().into_owned(),
+        process: i32::try_from(std::process::id()).unwrap_or_default(),
+        kinds: duty.kinds(),
+        lanes: duty.0.iter().map(|_| Uuid::new_v4()).collect(),
+    };
+    let lanes = row.lanes.clone().into_iter().zip(duty.0);
+    let mut loops: Vec<_> = lanes.map(|(id, kinds)| tokio::spawn(worker.clone().run(id, kinds))).collect();
+    loops.push(tokio::spawn(worker.be_there(row)));
+    loops
 }
 
 impl Worker {
-    async fn run(self, kinds: &'static [&'static str]) {
-        let id = Uuid::new_v4();
+    /// Says so as often as a job's heartbeat; what cannot be said is said the next time.
+    async fn be_there(self, row: WorkerRow) {
+        loop {
+            if let Err(error) = self.store.worker_is_there(&row).await {
+                tracing::warn!(%error, "the worker could not say that it is there");
+            }
+            tokio::time::sleep(LOOK).await;
+        }
+    }
+
+    async fn run(self, id: Uuid, kinds: Vec<Vec<&'static str>>) {
         let mut events = self.hub.subscribe();
         loop {
-            match self.store.claim(id, kinds).await {
+            match self.next_of(id, &kinds).await {
                 Ok(Some((job, lease))) => self.work(job, lease).await,
                 Ok(None) => wait_for_work(&mut events).await,
                 Err(error) => {
@@ -52,6 +107,15 @@ impl Worker {
                 }
             }
         }
+    }
+
+    async fn next_of(&self, id: Uuid, kinds: &[Vec<&'static str>]) -> Result<Option<(Job, Lease)>, StoreError> {
+        for kinds in kinds {
+            if let Some(found) = self.store.claim(id, kinds).await? {
+                return Ok(Some(found));
+            }
+        }
+        Ok(None)
     }
 
     async fn work(&self, job: Job, lease: Lease) {
@@ -178,6 +242,17 @@ async fn keep_alive(worker: Worker, lease: Lease, cancel: Cancel, full: Arc<Atom
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_duty_has_so_many_lanes_of_the_kinds_that_there_are() {
+        let of =
+            |kinds: &[&str], lanes| Duty::of(&kinds.iter().map(|kind| (*kind).to_owned()).collect::<Vec<_>>(), lanes);
+        let Duty(lanes) = of(&["export", "follow"], 3).unwrap();
+        assert_eq!(lanes, vec![vec![vec!["follow"], vec!["export"]]; 3]);
+        assert_eq!(of(&["solve"], 0).unwrap().0.len(), 1, "a worker without a lane does nothing");
+        assert!(of(&[], 1).is_none() && of(&["dance"], 1).is_none());
+        assert_eq!(Duty::default().kinds(), ["export", "follow", "prepare", "sequence", "solve"]);
+    }
 
     #[tokio::test]
     async fn work_that_panics_ends_with_an_error_and_the_next_goes_on() {

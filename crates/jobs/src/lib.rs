@@ -36,7 +36,7 @@ pub use follow::FollowResult;
 pub use footage::{Footage, pictures_of};
 pub use housekeeping::{PutRight, keep_house, put_right};
 pub use hub::EventHub;
-pub use lanes::spawn_worker;
+pub use lanes::{Duty, spawn_worker};
 pub use library::Library;
 pub use painting::{Painting, paint_film, paint_still};
 pub use planes::ask_for_planes;

@@ -26,9 +26,9 @@ pub enum Task {
 
 impl Task {
     /// Names of the kinds that a person waits for with the hand on the mouse.
-    pub(crate) const QUICK: [&'static str; 2] = ["follow", "solve"];
+    pub const QUICK: [&'static str; 2] = ["follow", "solve"];
     /// Names of the kinds that take their time.
-    pub(crate) const SLOW: [&'static str; 3] = ["prepare", "export", "sequence"];
+    pub const SLOW: [&'static str; 3] = ["prepare", "export", "sequence"];
 
     /// The row to store.
     pub fn into_job(self, project: Uuid) -> Result<NewJob, StoreError> {

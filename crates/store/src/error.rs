@@ -15,8 +15,8 @@ pub enum StoreError {
     /// It cannot go while something needs it; says what.
     #[error("{0}")]
     InUse(String),
-    /// The shot was changed meanwhile, in another window or by another person.
-    #[error("this shot was changed in another window meanwhile; the page now shows it as it is")]
+    /// What is to be changed was changed meanwhile, in another window or by another person.
+    #[error("this was changed in another window meanwhile, or by somebody else; the page now shows it as it is")]
     Stale {
         /// The revision it has now.
         revision: i64,

@@ -69,6 +69,23 @@ pub enum Event {
         /// Of which.
         shot: Uuid,
     },
+    /// Somebody has a shot open. Nothing of it is kept.
+    Here {
+        /// Which shot.
+        shot: Uuid,
+        /// Who.
+        person: Uuid,
+        /// On which page of theirs.
+        page: Uuid,
+        /// What they are called.
+        name: String,
+        /// The frame they look at; nothing when they leave.
+        frame: Option<u32>,
+        /// Where their pointer is, in pixels of the picture.
+        at: Option<[f64; 2]>,
+        /// The subject they have selected.
+        subject: Option<Uuid>,
+    },
     /// Some events were not heard, as while the database was away: whoever watches reads everything anew.
     Missed,
 }
@@ -96,6 +113,11 @@ pub(crate) async fn announce_job(connection: &mut AsyncPgConnection, id: Uuid) -
 pub struct Listener(AsyncPgConnection);
 
 impl Store {
+    /// Tells everybody who listens.
+    pub async fn tell(&self, event: &Event) -> Result<(), StoreError> {
+        announce(&mut *self.connection().await?, event).await
+    }
+
     /// Starts to listen. Events from before are not seen.
     pub async fn listen(&self) -> Result<Listener, StoreError> {
         let mut connection = AsyncPgConnection::establish(&self.url).await.map_err(StoreError::unreachable)?;

@@ -5,6 +5,7 @@
 
 mod arriving;
 mod audit;
+mod changes;
 mod clips;
 mod currency;
 mod deletion;
@@ -34,6 +35,7 @@ mod sessions;
 mod shots;
 mod snapshot;
 mod tries;
+mod workers;
 mod working;
 
 use std::time::Duration;
@@ -66,6 +68,7 @@ pub use sessions::{Session, SessionBounds};
 pub use shots::{NewShot, ShotInfo, StoredShot};
 pub use snapshot::Snapshot;
 pub use tries::Tries;
+pub use workers::{BusyWorker, WorkerRow};
 pub use working::{HEARTBEAT_STALE_SECONDS, MAX_ATTEMPTS};
 
 /// Connections held open. Four requests at once keep a two-core machine busy; jobs need a few more.

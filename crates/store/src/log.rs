@@ -18,7 +18,7 @@ use crate::lease::hold;
 use crate::rows::{LogRow, ShotRow};
 use crate::schema::{jobs, log, shots};
 use crate::shots::{document, lock, parsed};
-use crate::{Event, Lease, NewJob, Store, StoreError, log_parts, samples};
+use crate::{Event, Lease, NewJob, Store, StoreError, changes, log_parts, samples};
 
 /// What became of an edit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -53,13 +53,13 @@ pub struct LogEntry {
 pub type NewSamples<'a> = (Uuid, &'a [(Frame, Option<Sample>)]);
 
 impl Store {
-    /// Makes an edit, if the shot still has the revision it was made for.
+    /// Makes an edit, if what it is about is as it was at the revision it was made for.
     pub async fn edit(&self, shot: Uuid, revision: i64, title: &str, edit: &Edit) -> Result<Edited, StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
                 let mut row = lock(connection, shot).await?;
-                fresh(&row, revision)?;
+                changes::fits(connection, &row, revision, edit, &parsed(&row)?).await?;
                 push(connection, &mut row, title, edit, None).await
             })
             .await
@@ -79,7 +79,7 @@ impl Store {
         connection
             .transaction(async |connection| {
                 let mut row = lock(connection, shot).await?;
-                fresh(&row, revision)?;
+                changes::fits(connection, &row, revision, edit, &parsed(&row)?).await?;
                 let job = crate::job::insert(connection, job).await?;
                 let edited = push(connection, &mut row, title, edit, Some(job)).await?;
                 Ok((edited, job))
@@ -151,10 +151,10 @@ impl Store {
                     crate::jobs::ask_to_cancel(connection, job).await?;
                 }
                 let inverse = log_parts::inverse(connection, &entry).await?;
-                let again = apply(connection, &mut row, &inverse, Edit::again).await?;
+                let (again, about) = apply(connection, &mut row, &inverse, Edit::again).await?;
                 let of_entry = log::table.filter(log::shot_id.eq(shot)).filter(log::number.eq(entry.number));
                 diesel::update(of_entry).set(log::edit.eq(serde_json::to_value(again)?)).execute(connection).await?;
-                save(connection, &row, row.log_head - 1).await
+                save(connection, &row, row.log_head - 1, &about).await
             })
             .await
     }
@@ -168,8 +168,8 @@ impl Store {
                 fresh(&row, revision)?;
                 let entry = entry(connection, shot, row.log_head + 1).await?.ok_or(StoreError::NothingTo("redo"))?;
                 let edit: Edit = serde_json::from_value(entry.edit.ok_or(StoreError::NothingTo("redo"))?)?;
-                apply(connection, &mut row, &edit, Edit::again).await?;
-                save(connection, &row, row.log_head + 1).await
+                let (_, about) = apply(connection, &mut row, &edit, Edit::again).await?;
+                save(connection, &row, row.log_head + 1, &about).await
             })
             .await
     }
@@ -207,7 +207,7 @@ async fn push(
     edit: &Edit,
     job: Option<Uuid>,
 ) -> Result<Edited, StoreError> {
-    let inverse = apply(connection, row, edit, Edit::apply).await?;
+    let (inverse, about) = apply(connection, row, edit, Edit::apply).await?;
     let undone = log::table.filter(log::shot_id.eq(row.id)).filter(log::number.gt(row.log_head));
     diesel::delete(undone).execute(connection).await?;
     let entry = LogRow {
@@ -219,17 +219,19 @@ async fn push(
         job_id: job,
     };
     diesel::insert_into(log::table).values(&entry).execute(connection).await?;
-    save(connection, row, entry.number).await
+    save(connection, row, entry.number, &about).await
 }
 
-/// Changes document and samples; gives the inverse. Only samples that may be touched are read.
+/// Changes document and samples; gives the inverse, and the subjects that it was about. Only samples that may be touched
+/// are read.
 async fn apply(
     connection: &mut AsyncPgConnection,
     row: &mut ShotRow,
     edit: &Edit,
     how: fn(&Edit, &mut Shot) -> Result<Edit, EditError>,
-) -> Result<Edit, StoreError> {
+) -> Result<(Edit, BTreeSet<Uuid>), StoreError> {
     let mut shot = parsed(row)?;
+    let about = edit.subjects(&shot);
     let touched: BTreeSet<Uuid> = edit.touched_tracks(&shot).into_iter().collect();
     shot.tracks = samples::load_pins(connection, row.id, touched.iter().copied()).await?;
     let inverse = how(edit, &mut shot)?;
@@ -238,10 +240,15 @@ async fn apply(
     for pin in touched {
         samples::save(connection, row.id, pin, shot.tracks.get(&pin).map(|track| &**track)).await?;
     }
-    Ok(inverse)
+    Ok((inverse, about))
 }
 
-async fn save(connection: &mut AsyncPgConnection, row: &ShotRow, log_head: i64) -> Result<Edited, StoreError> {
+async fn save(
+    connection: &mut AsyncPgConnection,
+    row: &ShotRow,
+    log_head: i64,
+    about: &BTreeSet<Uuid>,
+) -> Result<Edited, StoreError> {
     let revision = row.revision + 1;
     let values = (
         shots::document.eq(&row.document),
@@ -250,6 +257,7 @@ async fn save(connection: &mut AsyncPgConnection, row: &ShotRow, log_head: i64) 
         shots::log_head.eq(log_head),
     );
     diesel::update(shots::table.filter(shots::id.eq(row.id))).set(values).execute(connection).await?;
+    changes::remember(connection, row.id, revision, about).await?;
     announce(connection, &Event::Shot { shot: row.id, revision }).await?;
     Ok(Edited { revision })
 }

@@ -94,6 +94,17 @@ diesel::table! {
 }
 
 diesel::table! {
+    changes (shot_id, revision) { shot_id -> Uuid, revision -> Int8, subjects -> Array<Uuid>, }
+}
+
+diesel::table! {
+    workers (id) {
+        id -> Uuid, host -> Text, process -> Int4, kinds -> Array<Text>, lanes -> Array<Uuid>, began_at -> Timestamptz,
+        seen_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
     look_links (id) {
         id -> Uuid, shot_id -> Uuid, key_hash -> Bytea, name -> Text, made_at -> Timestamptz, ends_at -> Timestamptz,
     }

@@ -23,7 +23,7 @@ pub const MAX_ATTEMPTS: i32 = 3;
 
 /// Work on the same pin is done in the order in which it was asked for, never two at once: each builds on the samples
 /// of the one before.
-const FIRST_OF_ITS_PIN: &str = "NOT EXISTS (SELECT 1 FROM jobs AS older WHERE older.state IN ('waiting', 'running') \
+pub(crate) const FIRST_OF_ITS_PIN: &str = "NOT EXISTS (SELECT 1 FROM jobs AS older WHERE older.state IN ('waiting', 'running') \
      AND older.payload->>'pin' = jobs.payload->>'pin' AND older.created_at < jobs.created_at)";
 
 impl Store {

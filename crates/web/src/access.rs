@@ -5,7 +5,7 @@ use actix_session::SessionExt;
 use actix_web::body::{EitherBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::Method;
-use actix_web::http::header::{ACCEPT, LOCATION};
+use actix_web::http::header::{ACCEPT, AUTHORIZATION, LOCATION};
 use actix_web::middleware::Next;
 use actix_web::{Error, HttpMessage, HttpResponse, ResponseError, web};
 use jampin_store::{FIRST_OWNER, LookLink, Person, Role, StoreError, Thing};
@@ -15,9 +15,13 @@ use uuid::Uuid;
 use crate::error::ApiError;
 use crate::needs::{Kind, Needs, needs_of};
 use crate::pages;
+use crate::secrets;
 use crate::sessions::{LINK, PERSON};
 use crate::state::AppState;
 use crate::visitor::{Asked, Visitor};
+
+/// What programs read that watch the server.
+const METRICS: &str = "/metrics";
 
 /// Lets a request through to its route if who asks may; the route finds them as `ReqData<Visitor>`, and where somebody
 /// has to be signed in as `ReqData<Person>`.
@@ -57,6 +61,9 @@ async fn admit(request: &ServiceRequest) -> Result<Option<Visitor>, ApiError> {
         return Ok(None);
     }
     let state = request.app_data::<web::Data<AppState>>().ok_or_else(|| ApiError::internal("no state"))?;
+    if pattern == METRICS && has_token(request, state.settings.metrics_token.as_deref()) {
+        return Ok(None);
+    }
     let session = request.get_session();
     let (signed_in, link) = (session.get(PERSON).ok().flatten(), session.get(LINK).ok().flatten());
     let asked = (signed_in, link, needs, first_identity(&pattern, request.path()));
@@ -165,6 +172,13 @@ fn first_identity(pattern: &str, path: &str) -> Option<Uuid> {
     path.get(before..)?.split('/').next()?.parse().ok()
 }
 
+/// Whether a program brings the token that was set for it. Hashes are compared: how much of it is right shows in no time.
+fn has_token(request: &ServiceRequest, token: Option<&str>) -> bool {
+    let brought = request.headers().get(AUTHORIZATION).and_then(|value| value.to_str().ok());
+    let brought = brought.and_then(|text| text.strip_prefix("Bearer "));
+    brought.zip(token).is_some_and(|(brought, token)| secrets::hash(brought) == secrets::hash(token))
+}
+
 /// Whether who asks is a person's browser that opens a page.
 fn wants_page(request: &ServiceRequest) -> bool {
     let accepts = request.headers().get(ACCEPT).and_then(|value| value.to_str().ok());
@@ -199,9 +213,9 @@ mod tests {
     fn no_route_is_in_the_table_twice_and_what_changes_a_project_is_no_viewer_s() {
         for (i, (method, pattern, needs)) in ROUTES.iter().enumerate() {
             assert!(!ROUTES[..i].iter().any(|(by, of, _)| (by, of) == (method, pattern)), "{method} {pattern}");
-            let computes = pattern.ends_with("/path");
+            let keeps_nothing = pattern.ends_with("/path") || pattern.ends_with("/here");
             if let Needs::Member(_, role) = needs {
-                assert!(*method == "GET" || computes || *role >= Role::Editor, "{method} {pattern}");
+                assert!(*method == "GET" || keeps_nothing || *role >= Role::Editor, "{method} {pattern}");
             }
         }
     }

@@ -78,6 +78,7 @@ const ASSETS: &[(&str, &[u8])] = assets![
     "js/placing.js",
     "js/player.js",
     "js/pointer.js",
+    "js/presence.js",
     "js/project.js",
     "js/projects.js",
     "js/queue.js",

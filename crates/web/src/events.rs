@@ -1,12 +1,11 @@
 //! News for open pages, as server-sent events.
 
 use std::collections::HashMap;
-use std::net::{IpAddr, Ipv4Addr};
 use std::time::{Duration, Instant};
 
 use actix_session::Session;
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, CONTENT_TYPE};
-use actix_web::{HttpRequest, HttpResponse, get, web};
+use actix_web::{HttpResponse, get, web};
 use bytes::Bytes;
 use futures_util::stream;
 use jampin_store::{Event, Thing};
@@ -17,6 +16,7 @@ use uuid::Uuid;
 
 use crate::access::who;
 use crate::error::ApiError;
+use crate::here::GONE;
 use crate::metrics::Counted;
 use crate::sessions;
 use crate::state::AppState;
@@ -38,7 +38,10 @@ impl Interest {
     fn covers(self, event: &Event) -> bool {
         match event {
             _ if self.all => true,
-            Event::Shot { shot, .. } | Event::Samples { shot, .. } | Event::Notes { shot } => self.shot == Some(*shot),
+            Event::Shot { shot, .. }
+            | Event::Samples { shot, .. }
+            | Event::Notes { shot }
+            | Event::Here { shot, .. } => self.shot == Some(*shot),
             Event::Job { project, shot, .. } => self.project == Some(*project) || shot.is_some() && self.shot == *shot,
             Event::Clip { project, .. } | Event::Project { project } => self.project == Some(*project),
             Event::Missed => true,
@@ -55,6 +58,9 @@ struct Ear {
     receiver: Receiver<Event>,
     /// Whether they may hear of these projects and shots.
     known: HashMap<Uuid, bool>,
+    /// Shots that they have open, and when they said so: only there they hear of who else is. Told to everybody who may
+    /// hear it, each of many would tell many.
+    open: HashMap<Uuid, Instant>,
     /// When it was last made sure that they are still signed in.
     sure: Instant,
 }
@@ -65,10 +71,8 @@ pub(crate) async fn event_stream(
     me: web::ReqData<Visitor>,
     session: Session,
     interest: web::Query<Interest>,
-    request: HttpRequest,
 ) -> Result<HttpResponse, ApiError> {
-    let from = state.settings.reach.address_of(&request).unwrap_or(IpAddr::V4(Ipv4Addr::UNSPECIFIED));
-    let listener = state.listeners.admit(from);
+    let listener = state.listeners.admit(me.id());
     let listener = listener.ok_or_else(|| ApiError::NotYet("Too many pages listen already. Close some.".into()))?;
     let held = (listener, Counted::new(&state.metrics.streams));
     let ear = Ear {
@@ -77,6 +81,7 @@ pub(crate) async fn event_stream(
         session: sessions::identity(&session),
         interest: *interest,
         known: HashMap::new(),
+        open: HashMap::new(),
         sure: Instant::now(),
         state,
     };
@@ -132,9 +137,20 @@ impl Ear {
     }
 
     async fn may_hear(&mut self, event: &Event) -> bool {
+        if let Event::Here { shot, person, .. } = event {
+            if *person == self.me.id() {
+                self.open.insert(*shot, Instant::now());
+            }
+            if self.open.get(shot).is_none_or(|said| said.elapsed() > GONE) {
+                return false;
+            }
+        }
         let thing = match event {
             Event::Missed => return true,
-            Event::Shot { shot, .. } | Event::Samples { shot, .. } | Event::Notes { shot } => Thing::Shot(*shot),
+            Event::Shot { shot, .. }
+            | Event::Samples { shot, .. }
+            | Event::Notes { shot }
+            | Event::Here { shot, .. } => Thing::Shot(*shot),
             Event::Job { project, .. } | Event::Clip { project, .. } => Thing::Project(*project),
             Event::Project { project } => {
                 // Its members may be others now.

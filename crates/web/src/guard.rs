@@ -8,6 +8,7 @@ use actix_web::middleware::Next;
 use actix_web::{Error, ResponseError, web};
 
 use crate::error::ApiError;
+use crate::here::HERE;
 use crate::state::AppState;
 
 const FETCH_SITE: HeaderName = HeaderName::from_static("sec-fetch-site");
@@ -22,7 +23,8 @@ pub(crate) async fn guard<B: MessageBody>(
     next: Next<B>,
 ) -> Result<ServiceResponse<EitherBody<B>>, Error> {
     let state = request.app_data::<web::Data<AppState>>().cloned();
-    let changes = !matches!(*request.method(), Method::GET | Method::HEAD);
+    let changes =
+        !matches!(*request.method(), Method::GET | Method::HEAD) && request.match_pattern().as_deref() != Some(HERE);
     let is_secure = state.as_ref().is_some_and(|state| state.settings.reach.is_secure());
     let mut response = match refused(&request) {
         Some(error) => request.into_response(error.error_response()).map_into_right_body(),

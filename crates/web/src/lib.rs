@@ -21,6 +21,7 @@ mod graphics;
 mod guard;
 mod guides;
 mod health;
+mod here;
 mod imports;
 mod jobs;
 mod listeners;
@@ -148,6 +149,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(looking_at::links)
         .service(looking_at::make_link)
         .service(looking_at::take_back)
+        .service(here::here)
         .service(notes::notes)
         .service(notes::add)
         .service(notes::answer)
@@ -213,6 +215,7 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(imports::import_samples)
         .service(jobs::cancel)
         .service(queue::queue)
+        .service(queue::who_works)
         .service(queue::arrange)
         .service(queue::film)
         .service(pages::queue_page)

@@ -66,6 +66,7 @@ pub const ROUTES: &[(&str, &str, Needs)] = &[
     ("GET", "/api/queue", Person),
     ("GET", "/api/recipes/default", Person),
     ("POST", "/api/tables", Person),
+    ("GET", "/api/workers", Person),
     ("GET", "/health", Nothing),
     ("GET", "/metrics", Administrator),
     // People
@@ -132,7 +133,8 @@ pub const ROUTES: &[(&str, &str, Needs)] = &[
     ("GET", "/api/shots/{id}/still", Member(Shot, Viewer)),
     ("GET", "/api/shots/{id}/subjects/{subject}/path", Member(Shot, Viewer)),
     ("GET", r"/api/shots/{id}/{file:(?:samples|matrices)\.(?:csv|json)|keys\.csv|path\.json}", Member(Shot, Viewer)),
-    // Only computes: nothing is kept.
+    // Only computes, or tells the others: nothing is kept.
+    ("POST", "/api/shots/{id}/here", Member(Shot, Viewer)),
     ("POST", "/api/shots/{id}/subjects/{subject}/path", Member(Shot, Viewer)),
     // Shots: worked on
     ("DELETE", "/api/shots/{id}", Member(Shot, Editor)),

@@ -3,7 +3,7 @@
 use actix_web::{HttpResponse, get, post, web};
 use jampin_jobs::{SequenceTask, Task};
 use jampin_media::Container;
-use jampin_store::Person;
+use jampin_store::{BusyWorker, Job, JobState, Person};
 use serde::Deserialize;
 use serde_json::{Value, json};
 use uuid::Uuid;
@@ -16,19 +16,44 @@ const LISTED: i64 = 80;
 
 #[get("/api/queue")]
 pub(crate) async fn queue(state: web::Data<AppState>, me: web::ReqData<Person>) -> Result<HttpResponse, ApiError> {
-    let jobs: Vec<Value> = state
-        .store
-        .newest_jobs(me.id, LISTED)
-        .await?
-        .into_iter()
-        .map(|(job, project, about)| {
-            let mut value = json!(job);
-            value["project"] = json!(project);
-            value["about"] = json!(about);
-            value
-        })
-        .collect();
-    Ok(HttpResponse::Ok().json(jobs))
+    let jobs = state.store.newest_jobs(me.id, LISTED).await?;
+    let waiting: Vec<Uuid> =
+        jobs.iter().filter(|(job, ..)| job.state == JobState::Waiting).map(|(job, ..)| job.id).collect();
+    let (workers, held_up) = if waiting.is_empty() {
+        (vec![], vec![])
+    } else {
+        (state.store.workers().await?, state.store.held_up(&waiting).await?)
+    };
+    let jobs = jobs.into_iter().map(|(job, project, about)| {
+        let mut value = json!(job);
+        if job.state == JobState::Waiting {
+            value["why"] = json!(why_it_waits(&job, &workers, held_up.contains(&job.id)));
+        }
+        value["project"] = json!(project);
+        value["about"] = json!(about);
+        value
+    });
+    Ok(HttpResponse::Ok().json(jobs.collect::<Vec<Value>>()))
+}
+
+fn why_it_waits(job: &Job, workers: &[BusyWorker], is_held_up: bool) -> &'static str {
+    let takes = |worker: &&BusyWorker| worker.worker.kinds.contains(&job.kind);
+    let mut able = workers.iter().filter(takes).peekable();
+    if able.peek().is_none() {
+        "no worker takes this kind of work"
+    } else if is_held_up {
+        "after the earlier work on the same pin"
+    } else if able.all(|worker| worker.busy >= worker.worker.lanes.len() as i64) {
+        "all lanes are busy"
+    } else {
+        "its turn is next"
+    }
+}
+
+/// Who does the work.
+#[get("/api/workers")]
+pub(crate) async fn who_works(state: web::Data<AppState>) -> Result<HttpResponse, ApiError> {
+    Ok(HttpResponse::Ok().json(state.store.workers().await?))
 }
 
 #[derive(Deserialize)]

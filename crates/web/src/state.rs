@@ -31,6 +31,8 @@ pub struct ServeSettings {
     pub reach: Reach,
     /// When sessions end.
     pub sessions: SessionBounds,
+    /// Whoever has it may read the counters; without one administrators may.
+    pub metrics_token: Option<String>,
 }
 
 /// What every request can reach.

@@ -15,6 +15,14 @@ pub(crate) enum Visitor {
 }
 
 impl Visitor {
+    /// By what they are told from others.
+    pub fn id(&self) -> Uuid {
+        match self {
+            Self::Person(person) => person.id,
+            Self::Guest(link) => link.id,
+        }
+    }
+
     /// What they are called.
     pub fn name(&self) -> &str {
         match self {

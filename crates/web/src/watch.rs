@@ -12,6 +12,7 @@ use tracing::Instrument;
 use uuid::Uuid;
 
 use crate::error::ApiError;
+use crate::here::HERE;
 use crate::state::AppState;
 
 /// Longest that an answer is waited for. A film that comes in has a bound of its own: it must not stand still.
@@ -51,8 +52,8 @@ async fn watched<B: MessageBody>(
         metrics.answered(&method, &route, status, took);
     }
     let millis = took.as_secs_f32() * 1000.0;
-    if method == Method::GET && status < 400 {
-        // Many a second while a film plays.
+    if (method == Method::GET || route == HERE) && status < 400 {
+        // Many a second while a film plays, or a pointer moves.
         tracing::debug!(%method, path, status, millis, "answered");
     } else {
         tracing::info!(%method, path, status, millis, "answered");

@@ -1,7 +1,7 @@
 //! Faults made on purpose, many times, with a checker afterwards: what docs/reliability.md reports.
 //!
 //! `cargo bench -p jampin-cli --profile dev --bench drill -- kill 100` (also `stop`, `disk`, `broken 1000`, `load 120`,
-//! `pages`).
+//! `pages`, `team 300`).
 
 mod broken;
 mod checker;
@@ -11,6 +11,7 @@ mod load;
 mod pages;
 mod party;
 mod stop;
+mod team;
 
 const PROGRAM: &str = env!("CARGO_BIN_EXE_jampin");
 
@@ -24,6 +25,7 @@ fn main() {
         Some("broken") => broken::run(count(1000)),
         Some("load") => load::run(count(120)),
         Some("pages") => pages::run(),
-        _ => println!("drill: one of kill ROUNDS, stop, disk, broken COUNT, load SECONDS, pages"),
+        Some("team") => team::run(count(300)),
+        _ => println!("drill: one of kill ROUNDS, stop, disk, broken COUNT, load SECONDS, pages, team SECONDS"),
     }
 }

@@ -11,6 +11,7 @@ mod numbered;
 mod parts;
 mod pictures;
 mod several;
+mod workers;
 
 use jampin_testkit::{Server, make_film, request};
 use serde_json::{Value, json};

@@ -1,7 +1,7 @@
 //! People by hand: a passphrase, somebody new, members; and a director who looks by a link and writes notes.
 
 use jampin_testkit::Visitor;
-use serde_json::json;
+use serde_json::{Value, json};
 
 use super::harness::Browser;
 use super::{film, on_page, with_browser};
@@ -23,6 +23,7 @@ async fn clean(browser: &Browser, what: &str) {
 fn a_team_is_set_up_by_hand() {
     with_browser(|server, browser| async move {
         let project = server.project("Open day");
+        let shot = server.shot_of(&project, &film().0);
         browser.goto(&server.address, "/people").await;
         browser.until("document.body.innerText.includes('You are alone here')").await;
         clean(&browser, "people, alone").await;
@@ -49,6 +50,9 @@ fn a_team_is_set_up_by_hand() {
         type_into(&browser, "#member", "Ada").await;
         let choose = "const list = document.querySelector('#member-role'); list.value = 'viewer'; list.dispatchEvent(new Event('change'))";
         browser.run(choose).await;
+        // The list of shots above it grows while it loads.
+        browser.until("document.querySelector('.tile img')?.complete").await;
+        browser.run("document.querySelector('.add-member button').scrollIntoView({ block: 'center' })").await;
         browser.press("Let in").await;
         browser.until("document.querySelector('.members').innerText.includes('Ada')").await;
         clean(&browser, "members").await;
@@ -67,6 +71,16 @@ fn a_team_is_set_up_by_hand() {
         browser.until("document.querySelector('.members').innerText.includes('Mara')").await;
         assert_eq!(browser.eval("document.querySelector('.drop').checkVisibility()").await, json!(false));
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
+
+        // On the bench she is told so, and nothing is sent.
+        browser.goto(&server.address, &format!("/shots/{shot}")).await;
+        browser.until("window.jampin?.bench.loaded && jampin.player.shown === 0").await;
+        let spot = on_page(&browser, (500.0, 300.0)).await;
+        browser.click(spot).await;
+        browser
+            .until("document.querySelector('.notice').innerText.includes('You may look at this shot, not change it')")
+            .await;
+        assert_eq!(browser.console_errors().await, Vec::<String>::new(), "something was asked for");
 
         // A session that ended leads to where one signs in, and back.
         Visitor::new(&server).sign_in("Ada", PASSPHRASE);
@@ -128,7 +142,7 @@ fn a_director_writes_notes_and_the_editor_works_through_them() {
             .until("jampin.player.shown === 20 && document.querySelectorAll('.note-marks path.light').length === 1")
             .await;
         let kept = server_note(&mara, &shot);
-        let near = |value: &serde_json::Value, wished: f64| (value.as_f64().unwrap() - wished).abs() < 1.5;
+        let near = |value: &Value, wished: f64| (value.as_f64().unwrap() - wished).abs() < 1.5;
         let mark = &kept["mark"];
         assert!(near(&mark["at"][0], 500.0) && near(&mark["at"][1], 300.0), "{kept}");
         assert!(near(&mark["from"][0], 200.0) && near(&mark["from"][1], 500.0), "{kept}");
@@ -143,7 +157,7 @@ fn a_director_writes_notes_and_the_editor_works_through_them() {
         director.until("document.querySelector('.notes li.done')?.innerText.includes('Twice as large now.')").await;
 
         // What hangs is another: the director's picture is too. Taken back, the link is worth nothing.
-        assert_eq!(director.eval("jampin.look.worksOnNotes").await, json!(false));
+        assert_eq!(director.eval("jampin.look.mayEdit").await, json!(false));
         let links = format!("/api/shots/{shot}/links");
         let id = mara.get(&links).json()[0]["id"].as_str().unwrap().to_owned();
         assert_eq!(mara.send("DELETE", &format!("{links}/{id}"), &json!({})).status, 204);
@@ -154,6 +168,71 @@ fn a_director_writes_notes_and_the_editor_works_through_them() {
     });
 }
 
-fn server_note(mara: &Visitor, shot: &str) -> serde_json::Value {
+#[test]
+fn two_people_on_one_shot_see_each_other_and_change_different_subjects_at_once() {
+    with_browser(|server, browser| async move {
+        let project = server.project("Open day");
+        let shot = server.shot_of(&project, &film().0);
+        for (revision, name) in ["Board", "Guard"].into_iter().enumerate() {
+            let body =
+                json!({ "revision": revision, "frame": 20, "x": 500.0, "y": 300.0, "name": name, "follow": false });
+            assert_eq!(server.send("POST", &format!("/api/shots/{shot}/pins"), &body).status, 201);
+        }
+        let mara = Visitor::new(&server);
+        assert_eq!(mara.send("PUT", "/api/you/passphrase", &json!({ "new": PASSPHRASE })).status, 204);
+        let added = mara.send("POST", "/api/people", &json!({ "name": "Ada" })).json();
+        let member = json!({ "name": "Ada", "role": "editor" });
+        assert_eq!(mara.send("PUT", &format!("/api/projects/{project}/members"), &member).status, 204);
+
+        let other = Browser::start().await;
+        other.goto(&server.address, added["link"].as_str().unwrap()).await;
+        type_into(&other, "#passphrase", PASSPHRASE).await;
+        other.press("Set it, and sign in").await;
+        other.until("location.pathname === '/'").await;
+        browser.goto(&server.address, &format!("/shots/{shot}")).await;
+        type_into(&browser, "#name", "This machine").await;
+        type_into(&browser, "#passphrase", PASSPHRASE).await;
+        browser.press("Sign in").await;
+        browser.until("window.jampin?.bench.loaded && jampin.player.shown === 0").await;
+        other.goto(&server.address, &format!("/shots/{shot}")).await;
+        other.until("window.jampin?.bench.loaded && jampin.player.shown === 0").await;
+
+        // Each sees that the other is there, and where.
+        browser.until("document.querySelector('.present').innerText.includes('Ada: frame 0, ')").await;
+        other.until("document.querySelector('.present').innerText.includes('This machine: frame 0')").await;
+        clean(&browser, "bench with somebody else on it").await;
+        let there = on_page(&other, (400.0, 200.0)).await;
+        other.drag(there, there).await;
+        browser.until("document.querySelector('.people text.tag')?.textContent === 'Ada'").await;
+        other.run("jampin.bench.goTo(7)").await;
+        browser.until("document.querySelector('.present').innerText.includes('Ada: frame 7')").await;
+
+        // Both have seen the same revision. Different subjects: both changes are made, and both see them.
+        let id = async |browser: &Browser, name: &str| {
+            browser.eval(&format!("jampin.bench.subjects.find((one) => one.name === '{name}').id")).await
+        };
+        let (board, guard) = (id(&browser, "Board").await, id(&browser, "Guard").await);
+        let rename = |revision: &Value, subject: &Value, name: &str| {
+            let edit = json!({ "edit": "rename", "subject": subject, "name": name });
+            json!({ "revision": revision, "title": "Name", "edit": edit })
+        };
+        let seen = browser.eval("jampin.bench.revision").await;
+        let path = format!("/api/shots/{shot}/edits");
+        assert_eq!(mara.send("POST", &path, &rename(&seen, &board, "Sign")).status, 200);
+        assert_eq!(mara.send("POST", &path, &rename(&seen, &guard, "Porter")).status, 200);
+        let late = mara.send("POST", &path, &rename(&seen, &board, "Plate"));
+        assert!(late.status == 409 && late.text().contains("by somebody else"), "{}", late.text());
+        for page in [&browser, &other] {
+            page.until("['Porter', 'Sign'].every((name) => jampin.bench.subjects.some((one) => one.name === name))")
+                .await;
+        }
+        // Who leaves is not there any more.
+        other.goto(&server.address, "/").await;
+        browser.until("jampin.bench.others.length === 0").await;
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+fn server_note(mara: &Visitor, shot: &str) -> Value {
     mara.get(&format!("/api/shots/{shot}/notes")).json()[0].clone()
 }

@@ -5,6 +5,7 @@ mod looking;
 mod members;
 mod reach;
 mod routes;
+mod several_servers;
 mod signing_in;
 
 use std::process::Command;

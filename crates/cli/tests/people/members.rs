@@ -43,7 +43,7 @@ fn owners_say_who_is_in_a_project_and_one_of_them_stays() {
 }
 
 /// Listens to the news; what came in within this time.
-fn heard(server: &Server, who: &Visitor, within: Duration, meanwhile: impl FnOnce()) -> String {
+pub(crate) fn heard(server: &Server, who: &Visitor, within: Duration, meanwhile: impl FnOnce()) -> String {
     let mut stream = TcpStream::connect(&server.address).unwrap();
     stream.set_read_timeout(Some(Duration::from_millis(50))).unwrap();
     let cookie = who.cookie().unwrap();

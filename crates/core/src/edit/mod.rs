@@ -4,6 +4,7 @@ mod apply;
 mod check;
 mod kinds;
 mod looks;
+mod subjects;
 
 pub use kinds::{Edit, EditError};
 pub use looks::{apply_look, changed_looks, propagate_look};

@@ -3,6 +3,7 @@
 mod deletion;
 mod jobs;
 mod model;
+mod upgrade;
 
 use std::future::Future;
 
@@ -102,13 +103,44 @@ fn edits_are_kept_undone_and_redone_across_connections() {
 fn a_write_against_an_old_revision_is_refused_and_changes_nothing() {
     with_shot(|store, _, shot| async move {
         store.edit(shot, 0, "Add the crane", &add_subject(1)).await.unwrap();
-        let refused = store.edit(shot, 0, "Add another", &add_subject(2)).await;
+        let refused = store.edit(shot, 0, "Add it again", &add_subject(1)).await;
+        assert!(matches!(refused, Err(StoreError::Stale { revision: 1 })), "{refused:?}");
+        let of_all = Edit::SetNoCuts { frames: vec![Frame(5)] };
+        let refused = store.edit(shot, 0, "No cut", &of_all).await;
         assert!(matches!(refused, Err(StoreError::Stale { revision: 1 })), "{refused:?}");
         assert_eq!(store.shot(shot).await.unwrap().shot.subjects.len(), 1);
         let refused = store.edit(shot, 1, "Rename", &Edit::Rename { subject: Uuid::nil(), name: "x".into() }).await;
         assert!(matches!(refused, Err(StoreError::Edit(_))), "{refused:?}");
         assert_eq!(store.shot(shot).await.unwrap().info.revision, 1);
         assert!(matches!(store.redo(shot, 1).await, Err(StoreError::NothingTo("redo"))));
+    });
+}
+
+#[test]
+fn two_people_change_different_subjects_and_neither_is_refused() {
+    with_shot(|store, _, shot| async move {
+        store.edit(shot, 0, "Add the crane", &add_subject(1)).await.unwrap();
+        store.edit(shot, 1, "Add the engine", &add_subject(2)).await.unwrap();
+        let rename = |n: u128, name: &str| Edit::Rename { subject: Uuid::from_u128(n), name: name.into() };
+        // Both have seen revision 2.
+        assert_eq!(store.edit(shot, 2, "Hers", &rename(1, "Hook")).await.unwrap().revision, 3);
+        assert_eq!(store.edit(shot, 2, "His", &rename(2, "Tank")).await.unwrap().revision, 4);
+        let late = store.edit(shot, 2, "His", &rename(1, "Lift")).await;
+        assert!(matches!(late, Err(StoreError::Stale { revision: 4 })), "{late:?}");
+        // What was undone is a change too, and a sample is its subject's.
+        store.undo(shot, 4).await.unwrap();
+        let late = store.edit(shot, 4, "Again", &rename(2, "Tender")).await;
+        assert!(matches!(late, Err(StoreError::Stale { revision: 5 })), "{late:?}");
+        let samples = Edit::SetSamples { pin: pin().id, samples: found(10..=12) };
+        assert_eq!(store.edit(shot, 4, "Samples", &samples).await.unwrap().revision, 6);
+        let late = store.edit(shot, 5, "Name", &rename(1, "Lift")).await;
+        assert!(matches!(late, Err(StoreError::Stale { revision: 6 })), "{late:?}");
+        // Nobody says of a revision that there was not what it was about.
+        assert!(matches!(store.edit(shot, 7, "Future", &rename(2, "x")).await, Err(StoreError::Stale { .. })));
+        assert!(matches!(store.edit(shot, -1, "Past", &rename(2, "x")).await, Err(StoreError::Stale { .. })));
+        let names: Vec<String> =
+            store.shot(shot).await.unwrap().shot.subjects.iter().map(|subject| subject.name.clone()).collect();
+        assert_eq!(names, ["Crane", "Hook"]);
     });
 }
 
@@ -151,12 +183,15 @@ fn what_a_job_adds_is_one_entry_and_undone_as_one() {
 #[test]
 fn of_two_writers_at_once_one_wins_and_the_other_is_told() {
     with_shot(|store, _, shot| async move {
-        let (add_one, add_two) = (add_subject(1), add_subject(2));
-        let one = store.edit(shot, 0, "One", &add_one);
-        let two = store.edit(shot, 0, "Two", &add_two);
+        store.edit(shot, 0, "Add the crane", &add_subject(1)).await.unwrap();
+        let name = |name: &str| Edit::Rename { subject: Uuid::from_u128(1), name: name.into() };
+        let (first, second) = (name("One"), name("Two"));
+        let one = store.edit(shot, 1, "One", &first);
+        let two = store.edit(shot, 1, "Two", &second);
         let (one, two) = tokio::join!(one, two);
         assert!(one.is_ok() != two.is_ok(), "{one:?} {two:?}");
-        assert_eq!(store.shot(shot).await.unwrap().shot.subjects.len(), 1);
+        let winner = if one.is_ok() { "One" } else { "Two" };
+        assert_eq!(store.shot(shot).await.unwrap().shot.subjects[0].name, winner);
     });
 }
 

@@ -36,6 +36,7 @@ import "./panels/show.js";
 import { patching } from "./patches.js";
 import { placing } from "./placing.js";
 import { Player } from "./player.js";
+import { present } from "./presence.js";
 import { Pointer } from "./pointer.js";
 import { rowing } from "./rows.js";
 import { spotting } from "./spots.js";
@@ -76,6 +77,7 @@ Alpine.data("bench", () => {
     faces(parts),
     stilling(parts),
     noting(parts),
+    present(parts),
   ];
   return compose(...others, {
     loaded: false,
@@ -98,7 +100,7 @@ Alpine.data("bench", () => {
     samplesSeen: 0,
     sceneSeen: 0,
     keys: KEYS,
-    worksOnNotes: false,
+    mayEdit: false,
     dragPlace: null,
     legendShown: false,
     dragPin: null,
@@ -108,9 +110,10 @@ Alpine.data("bench", () => {
       const { shot, project } = this.$el.dataset;
       this.path = `/api/shots/${shot}`;
       this.project = project;
-      this.worksOnNotes = this.$el.dataset.edits === "true";
+      this.mayEdit = this.$el.dataset.edits === "true";
       parts.session = new Session(this.path, {
         call,
+        mayEdit: this.mayEdit,
         refresh: () => this.refresh(),
         failed: (message) => this.say(message, true),
         changed: (saving) => (this.saving = saving),
@@ -155,6 +158,7 @@ Alpine.data("bench", () => {
       if (!(await this.refresh())) return;
       this.loadNotes();
       parts.player.go(this.first);
+      this.beginPresence(this.$refs.picture);
       parts.pointer = new Pointer(this, parts, this.$refs.picture, this.$refs.hint);
       new ResizeObserver(() => this.resized()).observe(this.$refs.picture);
       new ResizeObserver(([{ contentRect }]) => this.fitRows(contentRect.height)).observe(this.$refs.ruler);
@@ -177,6 +181,7 @@ Alpine.data("bench", () => {
     },
     told(event) {
       if (event.event === "notes") this.loadNotes();
+      else if (event.event === "here") this.heard(event);
       else if (event.event === "samples") this.mergeSamples(event);
       else if (event.event === "clip") this.clipMoved(event);
       else if (event.event === "shot" && event.revision === this.revision) this.sceneSoon();
@@ -409,6 +414,7 @@ Alpine.data("bench", () => {
       if (!this.loaded) return;
       parts.overlay.paint(this.overlayState());
       this.paintNotes();
+      this.paintPeople();
       this.drawStill();
       this.drawTimeline();
     },

@@ -31,7 +31,7 @@ export function describeJob(job) {
   const left = job.state === "running" ? timeLeft(job.id, share) : "";
   const what = PRODUCTS[job.payload.container];
   const texts = {
-    waiting: `asked for at ${clock(job.created_at)}`,
+    waiting: `asked for at ${clock(job.created_at)}${job.why ? `; ${job.why}` : ""}`,
     running: atWork(progress) + left,
     done: job.result?.bytes
       ? `${(job.result.bytes / 1e6).toFixed(1)} MB, ${job.result.frames} frames, at ${clock(job.ended_at)}`

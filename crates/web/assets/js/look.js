@@ -23,7 +23,7 @@ Alpine.data("look", () => {
   const parts = { player: null, scene: null, noteMarks: null, timeline: null };
   return compose(noting(parts), {
     loaded: false,
-    worksOnNotes: false,
+    mayEdit: false,
     frame: 0,
     first: 0,
     last: 0,
@@ -46,7 +46,11 @@ Alpine.data("look", () => {
       parts.player.overIt = (context) => painter.paint(context);
       parts.player.beforePlaying = () => parts.scene.prepare(painter.ratio);
       const fetched = (at, art) => call("GET", `${this.path}/scene?at=${at}&art=${art}`);
-      parts.scene.open(fetched, () => painter.ratio, () => parts.player.redraw());
+      parts.scene.open(
+        fetched,
+        () => painter.ratio,
+        () => parts.player.redraw(),
+      );
       parts.noteMarks = new NoteMarks(this.$refs.over, parts.player);
       parts.timeline = new Timeline(this.$refs.rows, this.$refs.ruler, {
         go: (frame) => this.goTo(frame),

@@ -5,6 +5,7 @@ export const looking = (parts) => ({
   frameChanged(frame) {
     if (frame !== this.frame) this.forgetSpot();
     this.frame = frame;
+    if (this.others.length) this.tellSoon();
     if (this.playing) {
       // The picture with all on it has been painted; the rest need not keep its pace.
       this.timelineSoon();

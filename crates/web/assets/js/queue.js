@@ -11,20 +11,33 @@ const GROUPS = [
   ["Done", ["done"]],
 ];
 
+const describeWorker = ({ id, host, process, kinds, lanes, busy }) => ({
+  id,
+  host,
+  text: `process ${process} · ${busy} of ${lanes.length} ${lanes.length === 1 ? "lane" : "lanes"} at work · ${kinds.join(", ")}`,
+  share: busy / Math.max(1, lanes.length),
+});
+
 Alpine.data("queue", () => ({
   jobs: [],
+  workers: [],
   loaded: false,
   problem: "",
 
   init() {
     this.look();
   },
+  get nobodyWorks() {
+    return this.loaded && this.workers.length === 0;
+  },
   get groups() {
     return GROUPS.map(([title, states]) => ({ title, jobs: this.jobs.filter((job) => states.includes(job.state)) }));
   },
   async look() {
     try {
-      this.jobs = (await call("GET", "/api/queue")).map(describeJob);
+      const [jobs, workers] = await Promise.all([call("GET", "/api/queue"), call("GET", "/api/workers")]);
+      this.jobs = jobs.map(describeJob);
+      this.workers = workers.map(describeWorker);
       this.loaded = true;
       this.problem = "";
     } catch (error) {

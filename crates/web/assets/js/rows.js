@@ -82,6 +82,7 @@ export const rowing = (parts) => ({
       frame: this.frame,
       doubts: Alpine.raw(this.doubts),
       notes: Alpine.raw(this.notes),
+      people: Alpine.raw(this.others),
     });
   },
 });

@@ -2,10 +2,10 @@
 // nothing of how anything is shown.
 
 export class Session {
-  // `call` asks the server; `refresh` reads the shot again after a write; `failed` is told why one was refused, and
+  // `call` asks the server; `mayEdit` says whether it is worth while; `refresh` reads the shot again after a write; `failed` is told why one was refused, and
   // `changed` that the number of writes under way has.
-  constructor(path, { call, refresh, failed, changed }) {
-    Object.assign(this, { path, call, refresh, failed, changed });
+  constructor(path, { call, mayEdit = true, refresh, failed, changed }) {
+    Object.assign(this, { path, call, mayEdit, refresh, failed, changed });
     this.revision = 0;
     this.saving = 0;
     this.pending = Promise.resolve();
@@ -13,6 +13,10 @@ export class Session {
 
   // Does it when those before it are done; what the server answered, or nothing when it refused.
   write(work, failed = this.failed) {
+    if (!this.mayEdit) {
+      failed("You may look at this shot, not change it. An owner of the project can make you an editor.");
+      return Promise.resolve(null);
+    }
     this.count(1);
     const done = this.pending.then(() => this.next(work, failed));
     this.pending = done;

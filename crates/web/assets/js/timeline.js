@@ -228,6 +228,22 @@ export class Timeline {
     // What was found to be one, and is none: a short mark at which it can be made one again.
     for (const frame of state.noCuts) context.fillRect(Math.round(this.x(frame)) - 1, 0, 2, 8);
     for (const note of state.notes ?? []) this.flag(note);
+    for (const person of state.people ?? []) this.person(person);
+  }
+
+  // Somebody else is on this frame.
+  person({ frame, initial }) {
+    const context = this.context;
+    const x = this.x(frame + 0.5);
+    context.fillStyle = "#0b4f8a";
+    context.beginPath();
+    context.arc(x, 8, 7, 0, 2 * Math.PI);
+    context.fill();
+    context.fillRect(x - 0.75, 14, 1.5, TOP - 18);
+    context.fillStyle = "#fff";
+    context.textAlign = "center";
+    context.fillText(initial, x, 12);
+    context.textAlign = "start";
   }
 
   // A note: a sheet with a folded corner, filled while it is open.
