@@ -126,8 +126,10 @@ fn from_film_to_samples() {
 fn an_old_revision_is_refused_with_the_new_one() {
     let (server, shot) = with_shot(&[]);
     put_pin(&server, &shot, 0);
-    let body = json!({ "revision": 0, "frame": 5, "x": 60.0, "y": 60.0 });
-    let refused = server.send("POST", &format!("/api/shots/{shot}/pins"), &body);
+    let subject = server.get(&format!("/api/shots/{shot}")).json()["subjects"][0]["id"].clone();
+    let rename = json!({ "edit": "rename", "subject": subject, "name": "Buffer" });
+    let body = json!({ "revision": 0, "title": "Name", "edit": rename });
+    let refused = server.send("POST", &format!("/api/shots/{shot}/edits"), &body);
     assert_eq!(refused.status, 409);
     assert_eq!((&refused.json()["error"], &refused.json()["revision"]), (&json!("stale"), &json!(1)));
     assert!(refused.json()["message"].as_str().unwrap().contains("another window"));
