@@ -198,6 +198,8 @@ async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>) {
     let announced = async {
         loop {
             match events.recv().await {
+                // How far a running one is is no work: of fifty idle lanes each would look for some at every step.
+                Ok(Event::Job { state, .. }) if state == "running" => {}
                 Ok(Event::Job { .. } | Event::Missed) | Err(RecvError::Lagged(_)) => return,
                 Ok(_) => {}
                 Err(RecvError::Closed) => std::future::pending().await,
