@@ -41,6 +41,8 @@ struct BenchPage {
     version: String,
     /// Whether the asker may change the shot.
     may_edit: bool,
+    /// Whether people sign in here at all.
+    signs_in: bool,
     project: Project,
     shot: ShotInfo,
     /// Least and most of a pattern's side.
@@ -51,10 +53,19 @@ struct BenchPage {
 }
 
 impl BenchPage {
-    fn new(project: Project, shot: ShotInfo, role: Role) -> Self {
+    fn new(project: Project, shot: ShotInfo, role: Role, me: &Person) -> Self {
         let pattern = (MIN_PATTERN_SIDE, MAX_PATTERN_SIDE);
         let may_edit = role >= Role::Editor;
-        Self { version: version(), may_edit, project, shot, pattern, search_most: MAX_SEARCH, name_most: MAX_NAME }
+        Self {
+            version: version(),
+            may_edit,
+            signs_in: me.has_passphrase,
+            project,
+            shot,
+            pattern,
+            search_most: MAX_SEARCH,
+            name_most: MAX_NAME,
+        }
     }
 }
 
@@ -168,7 +179,7 @@ pub(crate) async fn bench_page(
         Ok((shot, project, role_in(&state, &me, Thing::Shot(*id)).await?))
     }
     .await;
-    page(found.and_then(|(shot, project, role)| html(&BenchPage::new(project, shot, role))))
+    page(found.and_then(|(shot, project, role)| html(&BenchPage::new(project, shot, role, &me))))
 }
 
 pub(crate) async fn not_found(request: HttpRequest) -> HttpResponse {
