@@ -111,7 +111,7 @@ async fn is_member(state: &AppState, person: &Person, of: Thing, kind: Kind, lea
 }
 
 /// The link that somebody came by, if it still works.
-pub(crate) async fn link_of(state: &AppState, id: Option<Uuid>) -> Result<Option<LookLink>, ApiError> {
+async fn link_of(state: &AppState, id: Option<Uuid>) -> Result<Option<LookLink>, ApiError> {
     match id {
         Some(id) => Ok(state.store.look_link(id).await?),
         None => Ok(None),

@@ -20,7 +20,7 @@ use crate::{passphrases, secrets};
 
 /// Tries that may fail within a quarter of an hour: for one name from one address, for one name, from one address.
 /// The first is what a person needs who has forgotten; the others are what guessing from many places comes to.
-const MOST_TRIES: Tries = Tries { both: 8, name: 60, address: 40 };
+pub(crate) const MOST_TRIES: Tries = Tries { both: 8, name: 60, address: 40 };
 /// Seconds after which tries are forgotten.
 const FORGOTTEN_AFTER: u32 = 15 * 60;
 
@@ -117,7 +117,7 @@ async fn signed_in(
     let tries = state.store.note_try(Uuid::new_v4(), name, &address).await?;
     if tries.both > MOST_TRIES.both || tries.name > MOST_TRIES.name || tries.address > MOST_TRIES.address {
         tracing::warn!(address, "too many tries to sign in");
-        return Err(ApiError::TooMany("Too many tries. Wait a quarter of an hour, then try again.".into()));
+        return Err(too_often());
     }
     let known = state.store.secret_of(name).await?;
     let (id, kept) = known.map_or((None, None), |(id, kept)| (Some(id), kept));
@@ -130,7 +130,11 @@ async fn signed_in(
     sessions::begin(session, &state.store.person(id).await?, browser_of(request))
 }
 
-fn browser_of(request: &HttpRequest) -> &str {
+pub(crate) fn too_often() -> ApiError {
+    ApiError::TooMany("Too many tries. Wait a quarter of an hour, then try again.".into())
+}
+
+pub(crate) fn browser_of(request: &HttpRequest) -> &str {
     request.headers().get(USER_AGENT).and_then(|value| value.to_str().ok()).unwrap_or_default()
 }
 

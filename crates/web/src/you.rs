@@ -1,7 +1,7 @@
 //! Who one is: name, passphrase, and where one is signed in.
 
 use actix_session::Session;
-use actix_web::{HttpResponse, delete, get, patch, put, web};
+use actix_web::{HttpRequest, HttpResponse, delete, get, patch, put, web};
 use askama::Template;
 use jampin_store::{Person, Session as StoredSession};
 use serde::Deserialize;
@@ -12,8 +12,11 @@ use crate::error::ApiError;
 use crate::pages::{html, page};
 use crate::passphrases;
 use crate::sessions::{self, BROWSER};
-use crate::sign_in::person_name;
+use crate::sign_in::{MOST_TRIES, browser_of, person_name, too_often};
 use crate::state::AppState;
+
+/// Tries with the old passphrase are counted apart from those to sign in, under this in place of an address.
+const FROM_INSIDE: &str = "inside";
 
 #[derive(Template)]
 #[template(path = "you.html")]
@@ -87,28 +90,25 @@ pub(crate) async fn set_passphrase(
     state: web::Data<AppState>,
     session: Session,
     me: web::ReqData<Person>,
-    request: actix_web::HttpRequest,
+    request: HttpRequest,
     body: web::Json<NewPassphrase>,
 ) -> Result<HttpResponse, ApiError> {
     let NewPassphrase { old, new } = body.into_inner();
     let (_, kept) = state.store.secret_of(&me.name).await?.ok_or(ApiError::SignedOut)?;
     if kept.is_some() {
-        let tries = state.store.note_try(Uuid::new_v4(), &me.name, "passphrase").await?;
-        if tries.both > 8 {
-            return Err(ApiError::TooMany("Too many tries. Wait a quarter of an hour, then try again.".into()));
+        let tries = state.store.note_try(Uuid::new_v4(), &me.name, FROM_INSIDE).await?;
+        if tries.both > MOST_TRIES.both {
+            return Err(too_often());
         }
         if old.chars().count() > passphrases::MOST || !passphrases::fits(old, kept).await? {
             return Err(ApiError::Unusable("This is not your passphrase of today.".into()));
         }
-        state.store.forgive(&me.name, "passphrase").await?;
+        state.store.forgive(&me.name, FROM_INSIDE).await?;
     }
     passphrases::check(&new, &[&me.name, "jam pin"])?;
     let hash = passphrases::hash(new).await?;
     state.store.set_passphrase(me.id, &hash).await?;
-    let browser: String = session.get(BROWSER).ok().flatten().unwrap_or_else(|| {
-        request.headers().get("user-agent").and_then(|text| text.to_str().ok()).unwrap_or_default().to_owned()
-    });
-    sessions::begin(&session, &me, &browser)?;
+    sessions::begin(&session, &me, browser_of(&request))?;
     Ok(HttpResponse::NoContent().finish())
 }
 

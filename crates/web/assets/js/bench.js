@@ -36,6 +36,7 @@ import "./panels/show.js";
 import { patching } from "./patches.js";
 import { placing } from "./placing.js";
 import { Player } from "./player.js";
+import { playing } from "./playing.js";
 import { present } from "./presence.js";
 import { Pointer } from "./pointer.js";
 import { rowing } from "./rows.js";
@@ -71,6 +72,7 @@ Alpine.data("bench", () => {
     patching(),
     spotting(parts),
     looking(parts),
+    playing(parts),
     rowing(parts),
     attaching(parts),
     outlining(parts),

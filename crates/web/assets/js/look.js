@@ -7,6 +7,7 @@ import { NoteMarks } from "./note_marks.js";
 import { markOf, noting } from "./notes.js";
 import { Painter } from "./painter.js";
 import { Player } from "./player.js";
+import { playing } from "./playing.js";
 import { Scene } from "./scene.js";
 import { Timeline } from "./timeline.js";
 
@@ -21,7 +22,7 @@ const KEYS = {
 
 Alpine.data("look", () => {
   const parts = { player: null, scene: null, noteMarks: null, timeline: null };
-  return compose(noting(parts), {
+  return compose(noting(parts), playing(parts), {
     loaded: false,
     mayEdit: false,
     frame: 0,
@@ -130,19 +131,6 @@ Alpine.data("look", () => {
       this.playing = on;
       this.paintNotes();
       this.drawRuler();
-    },
-    goTo(frame) {
-      const number = Number(frame);
-      if (!Number.isFinite(number)) return;
-      parts.player.pause();
-      parts.player.go(number);
-    },
-    step(by) {
-      this.goTo(this.frame + by);
-    },
-    togglePlay() {
-      if (parts.player.playing) parts.player.pause();
-      else parts.player.play();
     },
     // Keys are the page's while nobody types or is on a button.
     key(event) {

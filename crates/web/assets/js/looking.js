@@ -35,19 +35,6 @@ export const looking = (parts) => ({
     this.repaint();
     if (!on) this.patchesSoon();
   },
-  goTo(frame) {
-    const number = Number(frame);
-    if (!Number.isFinite(number)) return;
-    parts.player.pause();
-    parts.player.go(number);
-  },
-  step(by) {
-    this.goTo(this.frame + by);
-  },
-  togglePlay() {
-    if (parts.player.playing) parts.player.pause();
-    else parts.player.play();
-  },
   zoomBy(factor) {
     parts.player.zoom(factor);
   },
