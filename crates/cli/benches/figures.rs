@@ -223,6 +223,7 @@ fn exporting(clip: &Clip, containers: &[(Container, &str)]) {
             footage: &Footage::default(),
             product: Product::Film(container),
             name: "out",
+            piece_of: None,
             out: &out,
         };
         let (time, written) =

@@ -39,7 +39,8 @@ pub(crate) enum LogFormat {
 pub(crate) enum Command {
     /// Serve the pages, and do the long work too unless told otherwise.
     Serve(ServeArgs),
-    /// Do long work (preparing films, following, exporting) for a server that shares the database and the media folder.
+    /// Do long work (preparing films, following, exporting) for a server that shares the database, and the media folder or
+    /// the object store.
     Worker(WorkerArgs),
     /// Make a one-time link by which somebody sets a passphrase, as when no administrator can sign in any more.
     Link(LinkArgs),
@@ -77,6 +78,11 @@ pub(crate) struct MediaArgs {
     /// Folder for films, pictures and exports.
     #[arg(long, env = "JAMPIN_MEDIA", default_value = ".local/media")]
     pub media: PathBuf,
+    /// Object store for films, copies and exports, as s3://bucket/path; the folder is a cache of it then, of each host
+    /// its own. How it is reached is said by AWS_ENDPOINT, AWS_REGION, AWS_ACCESS_KEY_ID, AWS_SECRET_ACCESS_KEY and
+    /// AWS_ALLOW_HTTP.
+    #[arg(long, env = "JAMPIN_OBJECT_STORE")]
+    pub object_store: Option<String>,
     /// Gigabytes that planes (full-size frames ready for computing) may take; the longest unused go first.
     #[arg(long, env = "JAMPIN_PLANES_GB", default_value_t = 40.0)]
     pub planes_gb: f64,

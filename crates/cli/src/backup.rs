@@ -37,6 +37,9 @@ fn run(
 }
 
 fn contents(report: &BackupReport) -> String {
-    let BackupReport { clips, others, copied, .. } = report;
+    let BackupReport { clips, others, copied, media_elsewhere, .. } = report;
+    if *media_elsewhere {
+        return "the database alone. Films are in the object store: have that kept by its own means".into();
+    }
     format!("{clips} films of shots, {others} pictures and finished films, {:.1} MB copied", *copied as f64 / 1e6)
 }

@@ -144,7 +144,7 @@ async fn bring_in(store: &Store, library: &Library, project: Uuid, film: &Path) 
         remarks: info.remarks(),
     };
     let shot = NewShot { project, clip: id, name: &stem, range };
-    let job = Task::Prepare(PrepareTask { clip: id, colour: false }).into_job(project)?;
+    let job = Task::Prepare(PrepareTask { clip: id }).into_job(project)?;
     let (shot, job) = store.bring_in(clip, shot, job).await?;
     wait_for(store, job).await?;
     Ok(shot)

@@ -42,6 +42,7 @@ pub(crate) fn run(args: &RenderArgs) -> anyhow::Result<()> {
         footage: &Footage::default(),
         product,
         name: &name,
+        piece_of: None,
         out: &args.out,
     };
     let bar = ProgressBar::with_draw_target(Some(table.len().into()), ProgressDrawTarget::stderr());

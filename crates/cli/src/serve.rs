@@ -4,7 +4,7 @@ use std::net::TcpListener;
 use std::time::Duration;
 
 use anyhow::Context;
-use jampin_jobs::{Duty, EventHub, Library, Task, Worker, keep_house, spawn_worker};
+use jampin_jobs::{Duty, EventHub, Library, Remote, Task, Worker, keep_house, spawn_worker};
 use jampin_media::Limits;
 use jampin_store::{FIRST_OWNER, SessionBounds, Store};
 use jampin_web::{AppState, ServeSettings, make_link};
@@ -25,7 +25,10 @@ pub(crate) fn library(args: &MediaArgs) -> anyhow::Result<Library> {
     let root = args.media.canonicalize().context("the media folder cannot be found")?;
     let mut library = Library::new(root, tools, (args.planes_gb * 1e9) as u64);
     library.reserve = (args.reserve_gb * 1e9) as u64;
-    Ok(library)
+    let Some(url) = &args.object_store else { return Ok(library) };
+    // Whoever was first has installed the same.
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    Ok(library.over(Remote::s3(url).map_err(bad_input)?)?)
 }
 
 /// A runtime of several threads, as the database's migrations and the jobs' blocking calls need one.
@@ -45,6 +48,7 @@ pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
     let runtime = runtime()?;
     let store = Store::new(&args.database.database)?;
     runtime.block_on(store.migrate()).context("the database is not ready")?;
+    runtime.block_on(library.is_reachable()).context("the object store cannot be used")?;
     let listener = TcpListener::bind((args.reach.listen, args.port))
         .with_context(|| format!("port {} cannot be used; choose another with --port", args.port))?;
     let address = listener.local_addr()?;
@@ -102,6 +106,7 @@ pub(crate) fn worker(args: WorkerArgs) -> anyhow::Result<()> {
     let library = library(&args.media)?;
     let runtime = runtime()?;
     let store = Store::new(&args.database.database)?;
+    runtime.block_on(library.is_reachable()).context("the object store cannot be used")?;
     runtime.block_on(async {
         let hub = EventHub::start(store.clone());
         let lanes = spawn_worker(Worker { store, library, hub }, duty);

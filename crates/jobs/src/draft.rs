@@ -36,8 +36,10 @@ impl<'a> Draft<'a> {
             return Err(StoreError::LostLease.into());
         }
         put_in_place(&self.path, &self.published)?;
-        let written = self.published.metadata();
-        Ok(written.map_err(MediaError::io("reading the film"))?.len())
+        let written = self.published.metadata().map_err(MediaError::io("reading the film"))?.len();
+        runtime.block_on(worker.library.keep(&self.published))?;
+        worker.library.drop_copy(&self.published);
+        Ok(written)
     }
 }
 

@@ -34,6 +34,11 @@ pub enum TaskError {
 }
 
 impl TaskError {
+    /// Whether it waits for something that has to come back first: that is no attempt.
+    pub(crate) fn has_to_wait(&self) -> bool {
+        matches!(self, Self::Media(MediaError::Unreachable))
+    }
+
     /// Whether it may do better another time: the database or the disk may be back, memory free again.
     pub(crate) fn may_pass(&self) -> bool {
         match self {

@@ -1,7 +1,10 @@
 //! The job that writes a finished film, or its graphics alone.
 
+use std::path::{Path, PathBuf};
+
 use jampin_core::scene::Scene;
-use jampin_media::{ClipInfo, FrameTable};
+use jampin_core::time::{Frame, FrameRange};
+use jampin_media::{Cancel, ClipInfo, FrameTable};
 use jampin_render::Typesetter;
 use jampin_store::StoredShot;
 use serde::{Deserialize, Serialize};
@@ -13,8 +16,9 @@ use crate::draft::Draft;
 use crate::footage::Footage;
 use crate::painting::{Painting, paint_film};
 use crate::progress::Report;
+use crate::snapshot::Snapshot;
 use crate::work::Work;
-use crate::{ExportTask, TaskError, Worker};
+use crate::{ExportTask, Product, TaskError, Worker, pieces};
 
 /// What came out.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -28,33 +32,76 @@ pub struct ExportResult {
 }
 
 pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
-    let task: ExportTask = work.task()?;
+    let ExportTask { shot, container: product } = work.task()?;
     let Work { worker, runtime, lease, cancel, .. } = *work;
-    let (stored, info, table) = shot_of(worker, runtime, task.shot)?;
-    let draft = Draft::new(worker, lease, task.container.extension())?;
-    let mut report = Report::new(worker, runtime, lease, stored.info.range.count(), 1);
-    let path = worker.library.clip(stored.info.clip_id).original();
-    let footage =
-        runtime.block_on(Footage::of(&worker.store, &worker.library, stored.info.project_id, &stored.shot))?;
-    let suffix = if task.container.is_graphics() { " graphics" } else { "" };
-    let name = format!("{}{suffix}", safe_name(&stored.info.name));
-    let typesetter = Typesetter::default();
-    let painting = Painting {
-        clip: &path,
-        info: &info,
-        table: &table,
-        range: stored.info.range,
-        scene: &Scene::new(&stored.shot, info.size, stored.info.range, &typesetter),
-        typesetter: &typesetter,
-        footage: &footage,
-        product: task.container,
-        name: &name,
-        out: draft.path(),
-    };
-    let frames = paint_film(&worker.library.tools, &painting, cancel, &mut |frames| report.say(frames))?;
+    let (stored, info, table) = shot_of(worker, runtime, shot)?;
+    let snapshot = Snapshot::new(stored, info, table);
+    let count = snapshot.range.count();
+    if pieces::is_long(count) {
+        return pieces::export(work, snapshot, product);
+    }
+    let draft = Draft::new(worker, lease, product.extension())?;
+    let mut report = Report::new(worker, runtime, lease, count, 1);
+    let canvas = Canvas::of(worker, runtime, &snapshot)?;
+    let whole = (snapshot.range, None);
+    let frames = canvas.paint(product, whole, draft.path(), cancel, &mut |frames| report.say(frames))?;
     let bytes = draft.publish(worker, runtime)?;
-    let file_name = format!("{name}.{}", task.container.extension());
-    Ok(serde_json::to_value(ExportResult { file_name, bytes, frames })?)
+    Ok(serde_json::to_value(ExportResult { file_name: file_name(&snapshot.name, product), bytes, frames })?)
+}
+
+/// The name under which it is saved.
+pub(crate) fn file_name(shot: &str, product: Product) -> String {
+    format!("{}.{}", title(shot, product), product.extension())
+}
+
+fn title(shot: &str, product: Product) -> String {
+    let suffix = if product.is_graphics() { " graphics" } else { "" };
+    format!("{}{suffix}", safe_name(shot))
+}
+
+/// A shot, ready to be painted: its film and all that hangs in it are at hand.
+pub(crate) struct Canvas<'a> {
+    worker: &'a Worker,
+    snapshot: &'a Snapshot,
+    clip: PathBuf,
+    footage: Footage,
+}
+
+impl<'a> Canvas<'a> {
+    pub fn of(worker: &'a Worker, runtime: &Handle, snapshot: &'a Snapshot) -> Result<Self, TaskError> {
+        let Worker { store, library, .. } = worker;
+        let clip = runtime.block_on(library.bring(library.clip(snapshot.clip).original()))?;
+        library.touch(snapshot.clip);
+        let footage = runtime.block_on(Footage::of(store, library, snapshot.project, &snapshot.shot))?;
+        Ok(Self { worker, snapshot, clip, footage })
+    }
+
+    /// Some frames, as a film or as a piece of one that begins elsewhere. How many were painted.
+    pub fn paint(
+        &self,
+        product: Product,
+        (range, piece_of): (FrameRange, Option<Frame>),
+        out: &Path,
+        cancel: &Cancel,
+        report: &mut dyn FnMut(u32),
+    ) -> Result<u32, TaskError> {
+        let Snapshot { info, table, shot, name, range: whole, .. } = self.snapshot;
+        let typesetter = Typesetter::default();
+        let painting = Painting {
+            clip: &self.clip,
+            info,
+            table,
+            range,
+            scene: &Scene::new(shot, info.size, *whole, &typesetter),
+            typesetter: &typesetter,
+            footage: &self.footage,
+            product,
+            name: &title(name, product),
+            piece_of,
+            out,
+        };
+        paint_film(&self.worker.library.tools, &painting, cancel, report)
+    }
 }
 
 /// A shot with what is known of its clip.

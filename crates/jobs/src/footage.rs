@@ -52,7 +52,8 @@ impl Footage {
                 Err(error) => return Err(error.into()),
             };
             let (info, table) = (serde_json::from_value(clip.info)?, serde_json::from_value(clip.frames)?);
-            clips.insert(id, ClipFile { path: library.clip(id).original(), info, table });
+            let path = library.bring(library.clip(id).original()).await?;
+            clips.insert(id, ClipFile { path, info, table });
         }
         Ok(Self { pictures: pictures_of(store, library, project, shot).await?, clips })
     }
@@ -69,7 +70,7 @@ pub async fn pictures_of(store: &Store, library: &Library, project: Uuid, shot: 
     let own = store.pictures_among(project, &used.collect::<Vec<_>>()).await?;
     let mut pictures = Pictures::new();
     for id in own {
-        if let Ok(bytes) = tokio::fs::read(library.picture(id)).await {
+        if let Some(bytes) = library.read(&library.picture(id)).await? {
             pictures.insert(id, bytes);
         }
     }

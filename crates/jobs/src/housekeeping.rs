@@ -1,6 +1,7 @@
 //! At start and once a day rows, files and jobs are brought together again: what a fault has left behind goes, what it
 //! has cut off goes on.
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -11,10 +12,12 @@ use uuid::Uuid;
 
 use crate::durable::make_room_for;
 use crate::library::take_away;
-use crate::{Library, PrepareTask, Task, TaskError, Worker};
+use crate::{Library, PrepareTask, Remote, Task, TaskError, Worker};
 
 /// Younger files may belong to something whose row is still to come.
 const SETTLED: Duration = Duration::from_secs(3600);
+/// The object that says to which database an object store belongs.
+const INSTALLATION: &str = "installation";
 /// How often it is done.
 const OFTEN: Duration = Duration::from_secs(24 * 3600);
 
@@ -43,7 +46,7 @@ pub async fn keep_house(worker: Worker) {
 pub async fn put_right(worker: &Worker, untouched: Duration) -> Result<PutRight, TaskError> {
     let mut taken_up = Vec::new();
     for (clip, project) in worker.store.forsaken_clips().await? {
-        worker.store.enqueue(Task::Prepare(PrepareTask { clip, colour: false }).into_job(project)?).await?;
+        worker.store.enqueue(Task::Prepare(PrepareTask { clip }).into_job(project)?).await?;
         taken_up.push(clip);
     }
     forget(worker).await?;
@@ -52,11 +55,15 @@ pub async fn put_right(worker: &Worker, untouched: Duration) -> Result<PutRight,
     let old = tokio::task::spawn_blocking(move || old_files(&library, untouched));
     let old = old.await.map_err(|error| TaskError::BrokenOff(error.to_string()))?;
     let known = worker.store.known().await?;
-    let is_ours = belongs_to(&worker.library, worker.store.installation().await?, &known);
+    let installation = worker.store.installation().await?;
+    let is_ours = belongs_to(&worker.library, installation, &known);
     if !is_ours {
         tracing::warn!("the media folder belongs to another database: files that this one does not know stay");
     }
     let is_unneeded = |file: &OldFile| (is_ours || file.is_draft) && !file.is_needed(&known);
+    if let Some(remote) = &worker.library.remote {
+        tidy_objects(worker, remote, (installation, &known), untouched).await?;
+    }
     let unneeded: Vec<PathBuf> = old.into_iter().filter(is_unneeded).map(|file| file.path).collect();
     let removed = tokio::task::spawn_blocking(move || unneeded.into_iter().filter(|path| take_away(path)).collect());
     Ok(PutRight { removed: removed.await.map_err(|error| TaskError::BrokenOff(error.to_string()))?, taken_up })
@@ -66,9 +73,60 @@ pub async fn put_right(worker: &Worker, untouched: Duration) -> Result<PutRight,
 async fn forget(worker: &Worker) -> Result<(), StoreError> {
     for project in worker.store.outdated_projects().await? {
         let remains = worker.store.purge_project(project, None).await?;
-        worker.library.remove(&remains);
+        worker.library.forget(&remains).await;
     }
     worker.store.forget_pictures().await.map(|_| ())
+}
+
+/// What nobody needs in the object store goes, if that is this database's.
+async fn tidy_objects(
+    worker: &Worker,
+    remote: &Remote,
+    (installation, known): (Uuid, &Known),
+    untouched: Duration,
+) -> Result<(), TaskError> {
+    let mut newest: BTreeMap<PathBuf, SystemTime> = BTreeMap::new();
+    for found in remote.list("").await? {
+        // A clip's folder and a folder of pieces are one thing each.
+        let thing: PathBuf = Path::new(&found.key).components().take(2).collect();
+        let at = newest.entry(thing).or_insert(found.at);
+        *at = found.at.max(*at);
+    }
+    let kept = newest.into_iter();
+    let kept = kept.filter_map(|(thing, at)| Some((OldFile::new(worker.library.kind_of(&thing)?, thing)?, at)));
+    let kept: Vec<(OldFile, SystemTime)> = kept.collect();
+    let may_be_ours = {
+        let mut clips = kept.iter().filter(|(file, _)| file.kind == Kind::Clip).peekable();
+        clips.peek().is_none() || clips.any(|(file, _)| file.is_needed(known))
+    };
+    let is_ours = match remote.text(INSTALLATION).await? {
+        Some(said) => said.trim() == installation.to_string(),
+        None if may_be_ours => remote.put_text(INSTALLATION, installation.to_string()).await.is_ok(),
+        None => false,
+    };
+    if !is_ours {
+        tracing::warn!("the object store belongs to another database: what this one does not know stays");
+        return Ok(());
+    }
+    let now = SystemTime::now();
+    let is_old = |at: SystemTime| now.duration_since(at).is_ok_and(|age| age >= untouched);
+    let unneeded = kept.into_iter().filter(|(file, at)| is_old(*at) && !file.is_needed(known));
+    for (file, _) in unneeded {
+        let key = file.path.to_string_lossy().into_owned();
+        remote.remove_below(&key).await?;
+        remote.remove(vec![key]).await?;
+    }
+    Ok(())
+}
+
+impl Library {
+    /// What lies at a path within the library.
+    fn kind_of(&self, thing: &Path) -> Option<Kind> {
+        folders(self)
+            .into_iter()
+            .find(|(_, folder)| self.root().join(thing).parent() == Some(folder))
+            .map(|(kind, _)| kind)
+    }
 }
 
 /// Whether the media folder is that of this database: it says so itself. One that does not say yet becomes ours, unless
@@ -129,16 +187,19 @@ impl OldFile {
     }
 }
 
-fn old_files(library: &Library, untouched: Duration) -> Vec<OldFile> {
-    let folders = [
+fn folders(library: &Library) -> [(Kind, PathBuf); 4] {
+    [
         (Kind::Upload, library.uploads()),
         (Kind::Clip, library.clips()),
         (Kind::Export, library.exports()),
         (Kind::Picture, library.pictures()),
-    ];
+    ]
+}
+
+fn old_files(library: &Library, untouched: Duration) -> Vec<OldFile> {
     let now = SystemTime::now();
     let is_old = |path: &Path| newest(path).is_ok_and(|at| now.duration_since(at).is_ok_and(|age| age >= untouched));
-    let entries = folders.into_iter().flat_map(|(kind, folder)| {
+    let entries = folders(library).into_iter().flat_map(|(kind, folder)| {
         let entries = fs::read_dir(folder).into_iter().flatten().flatten();
         entries.map(move |entry| (kind, entry.path()))
     });

@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use jampin_media::{Cancel, MediaError};
-use jampin_store::{Event, Job, Lease, StoreError, WorkerRow};
+use jampin_store::{Event, GRACE_MILLIS, Job, Lease, PIECE, Seeker, StoreError, WorkerRow};
 use serde_json::Value;
 use tokio::runtime::Handle;
 use tokio::sync::broadcast::error::RecvError;
@@ -15,7 +15,7 @@ use tokio::task::JoinHandle;
 use uuid::Uuid;
 
 use crate::work::Work;
-use crate::{Task, TaskError, Worker, export, follow, prepare, sequence, solve};
+use crate::{Task, TaskError, Worker, export, follow, pieces, prepare, sequence, solve};
 
 /// How often a worker says that it is alive.
 const HEARTBEAT: Duration = Duration::from_secs(1);
@@ -25,6 +25,9 @@ const MOST_AT_ONCE: usize = 6;
 const MOST_LANES: usize = 64;
 /// How often it looks for orphaned jobs when nothing is announced.
 const LOOK: Duration = Duration::from_secs(2);
+
+/// How soon it looks again for a job that was announced, and left to a worker that is nearer.
+const AFTER_OTHERS: Duration = Duration::from_millis(GRACE_MILLIS as u64 + 50);
 
 /// How far long work stands back behind requests (nice(2)).
 const MODESTY: i32 = 3;
@@ -41,7 +44,7 @@ impl Default for Duty {
     fn default() -> Self {
         let quick = std::thread::available_parallelism().map_or(1, usize::from).min(MOST_AT_ONCE);
         let mut lanes = vec![vec![Task::QUICK.to_vec()]; quick];
-        lanes.push(vec![Task::SLOW.to_vec()]);
+        lanes.push(vec![slow(&Task::SLOW)]);
         Self(lanes)
     }
 }
@@ -58,7 +61,7 @@ impl Duty {
             all.iter().copied().filter(|kind| kinds.iter().any(|wanted| wanted == kind)).collect()
         };
         let lane: Vec<_> =
-            [among(&Task::QUICK), among(&Task::SLOW)].into_iter().filter(|some| !some.is_empty()).collect();
+            [among(&Task::QUICK), slow(&among(&Task::SLOW))].into_iter().filter(|some| !some.is_empty()).collect();
         Some(Self(vec![lane; lanes.clamp(1, MOST_LANES)]))
     }
 
@@ -66,6 +69,12 @@ impl Duty {
         let all: BTreeSet<&str> = self.0.iter().flatten().flatten().copied().collect();
         all.into_iter().map(str::to_owned).collect()
     }
+}
+
+/// Who takes exports takes pieces of them.
+fn slow(kinds: &[&'static str]) -> Vec<&'static str> {
+    let pieces = kinds.contains(&"export").then_some(PIECE);
+    kinds.iter().copied().chain(pieces).collect()
 }
 
 /// Starts the loops, and one that says that they are there. They run until the process ends.
@@ -77,6 +86,7 @@ pub fn spawn_worker(worker: Worker, duty: Duty) -> Vec<JoinHandle<()>> {
         process: i32::try_from(std::process::id()).unwrap_or_default(),
         kinds: duty.kinds(),
         lanes: duty.0.iter().map(|_| Uuid::new_v4()).collect(),
+        place: worker.library.place,
     };
     let lanes = row.lanes.clone().into_iter().zip(duty.0);
     let mut loops: Vec<_> = lanes.map(|(id, kinds)| tokio::spawn(worker.clone().run(id, kinds))).collect();
@@ -97,10 +107,12 @@ impl Worker {
 
     async fn run(self, id: Uuid, kinds: Vec<Vec<&'static str>>) {
         let mut events = self.hub.subscribe();
+        let seeker = Seeker { lane: id, place: self.library.place };
+        let mut patience = LOOK;
         loop {
-            match self.next_of(id, &kinds).await {
+            match self.next_of(seeker, &kinds).await {
                 Ok(Some((job, lease))) => self.work(job, lease).await,
-                Ok(None) => wait_for_work(&mut events).await,
+                Ok(None) => patience = if wait_for_work(&mut events, patience).await { AFTER_OTHERS } else { LOOK },
                 Err(error) => {
                     tracing::error!(%error, "looking for work failed");
                     tokio::time::sleep(LOOK).await;
@@ -109,16 +121,16 @@ impl Worker {
         }
     }
 
-    async fn next_of(&self, id: Uuid, kinds: &[Vec<&'static str>]) -> Result<Option<(Job, Lease)>, StoreError> {
+    async fn next_of(&self, seeker: Seeker, kinds: &[Vec<&'static str>]) -> Result<Option<(Job, Lease)>, StoreError> {
         for kinds in kinds {
-            if let Some(found) = self.store.claim(id, kinds).await? {
+            if let Some(found) = self.store.claim(seeker, kinds).await? {
                 return Ok(Some(found));
             }
         }
         Ok(None)
     }
 
-    async fn work(&self, job: Job, lease: Lease) {
+    pub(crate) async fn work(&self, job: Job, lease: Lease) {
         let id = job.id;
         tracing::info!(job = %id, kind = %job.kind, attempt = job.attempts, "begun");
         let cancel = Cancel::default();
@@ -138,6 +150,11 @@ impl Worker {
             // Nobody waits for work of a project that was deleted.
             Ok(Err(TaskError::Cancelled | TaskError::Store(StoreError::Deleted))) => {
                 self.store.job_cancelled(&lease).await
+            }
+            Ok(Err(error)) if error.has_to_wait() => {
+                tracing::warn!(job = %id, %error, "waits");
+                tokio::time::sleep(AGAIN * 5).await;
+                self.store.job_waits(&lease, &error.to_string()).await
             }
             Ok(Err(error)) if error.may_pass() => {
                 tracing::warn!(job = %id, %error, "broke off");
@@ -174,6 +191,7 @@ impl Worker {
             "follow" => follow::run(&work),
             "solve" => solve::run(&work),
             "export" => export::run(&work),
+            PIECE => pieces::run(&work),
             "sequence" => sequence::run(&work),
             other => Err(TaskError::Missing(format!("There is no kind of work called {other:?}."))),
         }
@@ -182,7 +200,7 @@ impl Worker {
 
 /// Does something on a thread that lets those go first that people wait for; so do the threads and programs that it
 /// starts. The receiver gets an error when it panics, or when there is no thread to be had.
-fn on_its_own_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> oneshot::Receiver<T> {
+pub(crate) fn on_its_own_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> oneshot::Receiver<T> {
     let (told, ended) = oneshot::channel();
     let work = move || {
         // Where the system refuses, it competes with the others as an equal.
@@ -194,7 +212,8 @@ fn on_its_own_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'stati
     ended
 }
 
-async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>) {
+/// Until something may have changed, or so long. Whether it was announced.
+async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>, patience: Duration) -> bool {
     let announced = async {
         loop {
             match events.recv().await {
@@ -207,7 +226,7 @@ async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>) {
         }
     };
     // Without news: a job may have been orphaned, or its announcement missed.
-    let _ = tokio::time::timeout(LOOK, announced).await;
+    tokio::time::timeout(patience, announced).await.is_ok()
 }
 
 /// Reports once a second, and at once when the job is spoken of, so that a cancel works within a moment. Stops the job,
@@ -250,10 +269,10 @@ mod tests {
         let of =
             |kinds: &[&str], lanes| Duty::of(&kinds.iter().map(|kind| (*kind).to_owned()).collect::<Vec<_>>(), lanes);
         let Duty(lanes) = of(&["export", "follow"], 3).unwrap();
-        assert_eq!(lanes, vec![vec![vec!["follow"], vec!["export"]]; 3]);
+        assert_eq!(lanes, vec![vec![vec!["follow"], vec!["export", "piece"]]; 3]);
         assert_eq!(of(&["solve"], 0).unwrap().0.len(), 1, "a worker without a lane does nothing");
         assert!(of(&[], 1).is_none() && of(&["dance"], 1).is_none());
-        assert_eq!(Duty::default().kinds(), ["export", "follow", "prepare", "sequence", "solve"]);
+        assert_eq!(Duty::default().kinds(), ["export", "follow", "piece", "prepare", "sequence", "solve"]);
     }
 
     #[tokio::test]

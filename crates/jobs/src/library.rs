@@ -1,12 +1,18 @@
 //! Where media files are.
 
+use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::time::SystemTime;
+use std::time::{Duration, SystemTime};
 
 use jampin_media::{ClipFolder, MediaError, Tools};
 use jampin_store::Remains;
 use uuid::Uuid;
+
+use crate::Remote;
+
+/// What was used more lately is not dropped where it would have to be fetched anew: somebody may be at it.
+const IDLE: Duration = Duration::from_secs(600);
 
 /// The folder of all media, and the tools to read them.
 #[derive(Clone, Debug)]
@@ -18,12 +24,27 @@ pub struct Library {
     pub plane_limit: u64,
     /// Bytes of the disk that are left free: the database, too, needs room to keep an edit.
     pub reserve: u64,
+    /// Where files are kept, if not in the folder.
+    pub(crate) remote: Option<Remote>,
+    /// What tells the folder from those of other hosts, when it is a cache.
+    pub(crate) place: Option<Uuid>,
 }
 
 impl Library {
     /// Over a folder, which need not exist yet.
     pub fn new(root: PathBuf, tools: Tools, plane_limit: u64) -> Self {
-        Self { root, tools, plane_limit, reserve: 0 }
+        Self { root, tools, plane_limit, reserve: 0, remote: None, place: None }
+    }
+
+    /// Keeps files in an object store, of which the folder, which must be there, is a cache.
+    pub fn over(mut self, remote: Remote) -> Result<Self, MediaError> {
+        self.place = Some(place_of(&self.root).map_err(MediaError::io("marking the folder of media"))?);
+        self.remote = Some(remote);
+        Ok(self)
+    }
+
+    pub(crate) fn root(&self) -> &Path {
+        &self.root
     }
 
     /// Bytes that are free where the media are.
@@ -55,6 +76,11 @@ impl Library {
         self.exports().join(format!("{job}.{extension}"))
     }
 
+    /// The pieces of an export that is being written.
+    pub fn pieces(&self, job: Uuid) -> PathBuf {
+        self.exports().join(format!("{job}.pieces"))
+    }
+
     /// A picture of a project: a PNG, or an SVG made harmless.
     pub fn picture(&self, id: Uuid) -> PathBuf {
         self.pictures().join(id.to_string())
@@ -77,32 +103,51 @@ impl Library {
         self.root.join("pictures")
     }
 
-    /// Drops the planes of the clips used longest ago until all fit the limit; those of `keep` stay.
-    pub fn trim_planes(&self, keep: Uuid) {
-        let Ok(entries) = std::fs::read_dir(self.clips()) else { return };
+    /// Drops the planes of the clips used longest ago until all fit the limit; those of `keep` stay. Where the folder is
+    /// a cache, all that is there of a clip is dropped. Which clips they were.
+    pub fn trim_planes(&self, keep: Uuid) -> Vec<Uuid> {
+        let mut dropped = Vec::new();
+        let Ok(entries) = std::fs::read_dir(self.clips()) else { return dropped };
         let mut folders: Vec<(SystemTime, u64, ClipFolder)> = entries
             .flatten()
             .map(|entry| (last_used(&entry.path()), ClipFolder::new(entry.path())))
-            .map(|(used, folder)| (used, folder.plane_bytes(), folder))
+            .map(|(used, folder)| (used, self.droppable(&folder), folder))
             .collect();
         folders.sort_by_key(|(used, ..)| *used);
         let mut total: u64 = folders.iter().map(|(_, bytes, _)| bytes).sum();
-        for (_, bytes, folder) in folders {
+        let now = SystemTime::now();
+        for (used, bytes, folder) in folders {
             if total <= self.plane_limit {
-                return;
+                break;
             }
-            if bytes > 0 && folder.path() != self.clip(keep).path() {
-                match folder.planes().clear() {
-                    Ok(()) => total -= bytes,
-                    Err(error) => tracing::warn!(%error, "planes could not be dropped"),
-                }
+            let is_idle = !self.is_cache() || now.duration_since(used).is_ok_and(|since| since > IDLE);
+            if bytes == 0 || !is_idle || folder.path() == self.clip(keep).path() {
+                continue;
+            }
+            if self.drop_what_comes_back(&folder) {
+                total -= bytes;
+                dropped.extend(folder.path().file_name().and_then(|id| id.to_str()?.parse::<Uuid>().ok()));
             }
         }
+        dropped
+    }
+
+    fn drop_what_comes_back(&self, folder: &ClipFolder) -> bool {
+        if self.is_cache() {
+            return take_away(folder.path());
+        }
+        let done = folder.planes().clear();
+        done.inspect_err(|error| tracing::warn!(%error, "planes could not be dropped")).is_ok()
+    }
+
+    /// Bytes of a clip that come back when they are needed.
+    fn droppable(&self, folder: &ClipFolder) -> u64 {
+        if self.is_cache() { folder.bytes() } else { folder.plane_bytes() }
     }
 
     /// Removes the files whose rows are gone. What cannot be removed only takes room, until house is kept the next
     /// time.
-    pub fn remove(&self, remains: &Remains) {
+    pub(crate) fn remove(&self, remains: &Remains) {
         let clips = remains.clips.iter().map(|id| self.clip(*id).path().to_owned());
         let pictures = remains.pictures.iter().map(|id| self.picture(*id));
         for path in clips.chain(pictures).chain(self.files_of(&remains.films)) {
@@ -136,6 +181,23 @@ pub(crate) fn take_away(path: &Path) -> bool {
             false
         }
         _ => true,
+    }
+}
+
+/// The name of a folder among those of all hosts; it is given one when it has none.
+fn place_of(root: &Path) -> io::Result<Uuid> {
+    let file = root.join("place");
+    match fs::read_to_string(&file) {
+        Ok(said) => said.trim().parse().map_err(io::Error::other),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => {
+            let draft = root.join(format!("place.{}", Uuid::new_v4()));
+            fs::write(&draft, Uuid::new_v4().to_string())?;
+            // Of several processes that begin at once the first one's holds.
+            let _ = fs::hard_link(&draft, &file);
+            fs::remove_file(&draft)?;
+            fs::read_to_string(&file)?.trim().parse().map_err(io::Error::other)
+        }
+        Err(error) => Err(error),
     }
 }
 

@@ -44,6 +44,8 @@ pub struct Painting<'a> {
     pub product: Product,
     /// What numbered pictures are called.
     pub name: &'a str,
+    /// Only a piece of a film that begins with this frame ([`jampin_media::EncodeJob`]).
+    pub piece_of: Option<Frame>,
     /// Where to. It appears whole or not at all.
     pub out: &'a Path,
 }
@@ -234,10 +236,10 @@ enum Sink {
 
 impl Sink {
     fn open(tools: &Tools, painting: &Painting<'_>, cancel: &Cancel) -> Result<Self, MediaError> {
-        let Painting { clip, info, table, range, product, name, out, .. } = *painting;
+        let Painting { clip, info, table, range, product, name, piece_of, out, .. } = *painting;
         Ok(match product {
             Product::Film(container) => {
-                let job = EncodeJob { clip, info, table, range, container, out };
+                let job = EncodeJob { clip, info, table, range, container, piece_of, out };
                 Self::Film(Encoder::start(tools, &job, cancel.clone())?)
             }
             Product::Other(_) => Self::Pictures(Box::new(NumberedPictures::start(out, name)?)),

@@ -1,12 +1,26 @@
-//! Planes asked for.
+//! Planes asked for. They are a cache of the folder that they lie in, and made where they are needed.
+
+use std::collections::HashSet;
+use std::fs::File;
+use std::sync::{Mutex, PoisonError};
 
 use jampin_core::time::Frame;
-use jampin_store::{Clip, ClipState, Store};
+use jampin_media::{Cancel, ClipFolder, ClipInfo, FrameTable, Leave, MediaError, prepare, prepare_colour};
+use jampin_store::{Clip, ClipState, Store, StoreError};
+use tokio::sync::Semaphore;
+use uuid::Uuid;
 
-use crate::{Library, PrepareTask, Task, TaskError};
+use crate::durable::make_room_for;
+use crate::lanes::on_its_own_thread;
+use crate::{Library, TaskError};
 
-/// Has planes made again that were dropped to make room, or did not come with a backup. `near` is the frame that is
-/// wanted first; nothing is done when it is there, or when somebody has asked already.
+/// Clips whose planes one process makes at once; the others wait.
+static AT_ONCE: Semaphore = Semaphore::const_new(2);
+/// Clips that this process is at, or is going to be, each with or without colour.
+static WANTED: Mutex<Option<HashSet<(Uuid, bool)>>> = Mutex::new(None);
+
+/// Has planes made that were dropped to make room, did not come with a backup, or lie in another host's folder. `near`
+/// is the frame that is wanted first; nothing is done when it is there, or when they are being made already.
 pub async fn ask_for_planes(
     store: &Store,
     library: &Library,
@@ -15,14 +29,106 @@ pub async fn ask_for_planes(
     colour: bool,
 ) -> Result<(), TaskError> {
     let planes = library.clip(clip.id).planes();
-    let (of_use, there) = match colour {
-        true => (true, planes.colour()[2].has(near)),
-        false => (clip.state() == ClipState::Ready, planes.has(near)),
-    };
-    if of_use && !there {
-        let task = Task::Prepare(PrepareTask { clip: clip.id, colour });
-        store.enqueue_once(task.into_job(clip.project_id)?).await?;
-    }
     library.touch(clip.id);
+    let there = if colour { planes.colour()[2].has(near) } else { planes.has(near) };
+    if there {
+        return Ok(());
+    }
+    let is_elsewhere = match library.place {
+        Some(place) => !store.has_planes_at(clip.id, place).await?,
+        None => false,
+    };
+    // Of a clip that is being prepared in this folder they are coming.
+    if !colour && clip.state() != ClipState::Ready && !is_elsewhere {
+        return Ok(());
+    }
+    if let Some(turn) = Turn::take(clip.id, colour) {
+        let wish = Wish { store: store.clone(), library: library.clone(), clip: clip.clone(), colour };
+        tokio::spawn(async move {
+            if let Err(error) = wish.fulfil().await {
+                tracing::warn!(clip = %wish.clip.id, %error, "planes could not be made");
+            }
+            drop(turn);
+        });
+    }
     Ok(())
+}
+
+/// Nobody else in this process is at these planes.
+struct Turn((Uuid, bool));
+
+impl Turn {
+    fn take(clip: Uuid, colour: bool) -> Option<Self> {
+        let mut wanted = WANTED.lock().unwrap_or_else(PoisonError::into_inner);
+        wanted.get_or_insert_default().insert((clip, colour)).then_some(Self((clip, colour)))
+    }
+}
+
+impl Drop for Turn {
+    fn drop(&mut self) {
+        let mut wanted = WANTED.lock().unwrap_or_else(PoisonError::into_inner);
+        wanted.get_or_insert_default().remove(&self.0);
+    }
+}
+
+struct Wish {
+    store: Store,
+    library: Library,
+    clip: Clip,
+    colour: bool,
+}
+
+impl Wish {
+    async fn fulfil(&self) -> Result<(), TaskError> {
+        let _permit = AT_ONCE.acquire().await;
+        let Self { store, library, clip, colour } = self;
+        let info: ClipInfo = serde_json::from_value(clip.info.clone())?;
+        let table: FrameTable = serde_json::from_value(clip.frames.clone())?;
+        let folder = library.clip(clip.id);
+        library.bring(folder.original()).await?;
+        if let Some(place) = library.place {
+            store.planes_are_at(clip.id, place).await?;
+        }
+        let (tools, colour, to) = (library.tools.clone(), *colour, folder.clone());
+        let begun = std::time::Instant::now();
+        let made = on_its_own_thread(move || {
+            let Some(_lock) = lock(&to)? else { return Ok(()) };
+            match colour {
+                true if to.has_colour(table.len()) => Ok(()),
+                true => prepare_colour(&tools, &to, (&info, table.len()), &Cancel::default(), &mut |_| {}).map(|_| ()),
+                false => {
+                    prepare(&tools, &to, (&info, &table), Leave::Planes, &Cancel::default(), &mut |_| {}).map(|_| ())
+                }
+            }
+        });
+        made.await.map_err(|_| TaskError::BrokenOff("Making planes broke down.".into()))??;
+        tracing::info!(clip = %clip.id, colour, seconds = begun.elapsed().as_secs_f32(), "planes are made");
+        // Whoever took the clip away meanwhile has removed the files that were there then.
+        if let Err(StoreError::NotFound(_)) = store.clip(clip.id).await {
+            let _ = std::fs::remove_dir_all(folder.path());
+        }
+        trim(store, library, clip.id).await;
+        Ok(())
+    }
+}
+
+/// Among the processes that share the folder; `None` when another makes these planes. The system takes the lock back
+/// when the process ends.
+fn lock(folder: &ClipFolder) -> Result<Option<File>, MediaError> {
+    let path = folder.path().join("making");
+    make_room_for(&path)?;
+    let file = File::create(path).map_err(MediaError::io("making planes"))?;
+    Ok(file.try_lock().is_ok().then_some(file))
+}
+
+/// Makes room for planes, and says whose are not there any more. When that cannot be said, a job is now and then taken
+/// where they have to be made anew.
+pub(crate) async fn trim(store: &Store, library: &Library, keep: Uuid) {
+    let (trimmed, here) = (library.clone(), library.place);
+    let dropped = tokio::task::spawn_blocking(move || trimmed.trim_planes(keep)).await.unwrap_or_default();
+    if let Some(place) = here.filter(|_| !dropped.is_empty())
+        && let Err(error) = store.planes_left(&dropped, place).await
+    {
+        tracing::warn!(%error, "it could not be said where planes are");
+    }
 }

@@ -2,18 +2,15 @@
 
 use std::path::{Path, PathBuf};
 
-use jampin_core::scene::Scene;
 use jampin_media::{Cancel, Container, MediaError, Part, join};
-use jampin_render::Typesetter;
 use jampin_store::ShotInfo;
 use serde_json::Value;
 use tokio::runtime::Handle;
 
 use crate::draft::Draft;
-use crate::export::{ExportResult, safe_name, shot_of};
-use crate::footage::Footage;
-use crate::painting::{Painting, paint_film};
+use crate::export::{Canvas, ExportResult, safe_name, shot_of};
 use crate::progress::Report;
+use crate::snapshot::Snapshot;
 use crate::work::Work;
 use crate::{Product, SequenceTask, TaskError, Worker};
 
@@ -63,25 +60,10 @@ fn piece(
     report: &mut dyn FnMut(u32),
 ) -> Result<Part, TaskError> {
     let (stored, info, table) = shot_of(worker, runtime, shot.id)?;
-    let typesetter = Typesetter::default();
-    let painting = Painting {
-        clip: &worker.library.clip(shot.clip_id).original(),
-        info: &info,
-        table: &table,
-        range: shot.range,
-        scene: &Scene::new(&stored.shot, info.size, stored.info.range, &typesetter),
-        typesetter: &typesetter,
-        footage: &runtime.block_on(Footage::of(
-            &worker.store,
-            &worker.library,
-            stored.info.project_id,
-            &stored.shot,
-        ))?,
-        product: Product::Film(Container::Between),
-        name: "",
-        out,
-    };
-    paint_film(&worker.library.tools, &painting, cancel, report)?;
+    let snapshot = Snapshot::new(stored, info, table);
+    let canvas = Canvas::of(worker, runtime, &snapshot)?;
+    canvas.paint(Product::Film(Container::Between), (shot.range, None), out, cancel, report)?;
+    let Snapshot { info, table, .. } = &snapshot;
     let at = |frame: u32| table.micros(jampin_core::time::Frame(frame)).unwrap_or(0);
     let micros = at(shot.range.last.0 + 1) - at(shot.range.first.0);
     Ok(Part { path: out.to_owned(), size: info.size, micros, has_sound: info.audio.is_some() })

@@ -3,7 +3,7 @@
 use jampin_core::follow::Direction;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_media::Container;
-use jampin_store::{NewJob, StoreError};
+use jampin_store::{NewJob, PIECE, StoreError};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
@@ -20,6 +20,8 @@ pub enum Task {
     Solve(SolveTask),
     /// Write the finished film.
     Export(ExportTask),
+    /// Write a piece of a film.
+    Piece(PieceTask),
     /// Write the film of a whole project.
     Sequence(SequenceTask),
 }
@@ -37,6 +39,7 @@ impl Task {
             Self::Follow(task) => ("follow", serde_json::to_value(task)?, Some(task.shot), None),
             Self::Solve(task) => ("solve", serde_json::to_value(task)?, Some(task.shot), None),
             Self::Export(task) => ("export", serde_json::to_value(task)?, Some(task.shot), None),
+            Self::Piece(task) => (PIECE, serde_json::to_value(task)?, None, Some(task.clip)),
             Self::Sequence(task) => ("sequence", serde_json::to_value(task)?, None, None),
         };
         Ok(NewJob { project, shot, clip, kind: kind.into(), payload })
@@ -48,9 +51,6 @@ impl Task {
 pub struct PrepareTask {
     /// The clip.
     pub clip: Uuid,
-    /// Only red, green and blue, of a clip that is ready otherwise: a pin looks at colour.
-    #[serde(default)]
-    pub colour: bool,
 }
 
 /// A pin to follow.
@@ -112,6 +112,19 @@ pub struct SolveTask {
 pub struct ExportTask {
     /// Which shot.
     pub shot: Uuid,
+    /// Into what.
+    pub container: Product,
+}
+
+/// A piece of what is to be written.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct PieceTask {
+    /// Of which export.
+    pub export: Uuid,
+    /// The clip that it needs.
+    pub clip: Uuid,
+    /// Which frames.
+    pub range: FrameRange,
     /// Into what.
     pub container: Product,
 }

@@ -8,8 +8,12 @@ use jampin_core::time::{Frame, FrameRange};
 use serde::{Deserialize, Serialize};
 
 use crate::child::{Watch, Watched};
+use crate::sound::Sound;
 use crate::tools::{Call, Tools};
 use crate::{Cancel, ClipInfo, FrameTable, MediaError, matroska};
+
+/// Without it a file has a random name in itself.
+pub(crate) const ALWAYS_ALIKE: [&str; 2] = ["-fflags", "+bitexact"];
 
 /// What kind of film is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -57,7 +61,8 @@ impl Container {
     /// Encoder settings: visually lossless by common practice.
     pub(crate) fn video_options(self) -> &'static str {
         match self {
-            Self::Mp4 => "-c:v libx264 -preset fast -crf 17 -movflags +faststart -pix_fmt yuv420p",
+            // What comes out depends on the number of threads: on every machine the same.
+            Self::Mp4 => "-c:v libx264 -preset fast -crf 17 -threads 8 -movflags +faststart -pix_fmt yuv420p",
             Self::Webm => "-c:v libvpx-vp9 -b:v 0 -crf 24 -deadline good -cpu-used 4 -row-mt 1 -pix_fmt yuv420p",
             // Frames that are not shown cannot be used with transparency.
             Self::WebmGraphics => {
@@ -69,7 +74,7 @@ impl Container {
     }
 
     /// Whether sound of this codec can go in as it is.
-    fn takes_sound(self, codec: &str) -> bool {
+    pub(crate) fn takes_sound(self, codec: &str) -> bool {
         match self {
             Self::Mp4 => matches!(codec, "aac" | "mp3" | "ac3" | "eac3" | "alac"),
             Self::Between => false,
@@ -90,8 +95,16 @@ impl Container {
         matches!(self, Self::Mp4 | Self::Between)
     }
 
-    fn muxer(self) -> &'static str {
+    pub(crate) fn muxer(self) -> &'static str {
         if self == Self::Between { "matroska" } else { self.extension() }
+    }
+
+    /// Where a piece begins that starts with this frame, in microseconds after frame 0: what is written at this time and
+    /// joined there has the times of a film written at once, `whole` its first frame. WebM counts whole milliseconds.
+    pub(crate) fn start_of_piece(self, table: &FrameTable, whole: Frame, first: Frame) -> i64 {
+        let [start, micros] = [whole, first].map(|frame| table.micros(frame).unwrap_or(0));
+        let counts_millis = matches!(self, Self::Webm | Self::WebmGraphics);
+        if counts_millis { start + (micros - start + 500) / 1000 * 1000 } else { micros }
     }
 
     /// How the frames that it takes are named: FOURCC.
@@ -113,6 +126,8 @@ pub struct EncodeJob<'a> {
     pub range: FrameRange,
     /// Into what.
     pub container: Container,
+    /// Only a piece, without sound, of a film that begins with this frame: [`crate::join_pieces`] puts them together.
+    pub piece_of: Option<Frame>,
     /// Where to. Written under another name first: it appears whole or not at all.
     pub out: &'a Path,
 }
@@ -139,7 +154,8 @@ impl Encoder {
         let nanos = (1e9 / job.info.rate.as_f64()).round() as u64;
         // When it died at once the reason comes from `finish`, not from the broken pipe.
         let _ = stdin.write_all(&matroska::head(job.info.size, nanos, job.container.frame_format()));
-        let start = job.table.micros(job.range.first).unwrap_or(0);
+        let whole = job.piece_of.unwrap_or(job.range.first);
+        let start = job.container.start_of_piece(job.table, whole, job.range.first);
         let table = job.table.clone();
         Ok(Self { watched, stdin: Some(stdin), unfinished, out: job.out.to_owned(), start, table })
     }
@@ -175,37 +191,20 @@ impl Encoder {
 }
 
 fn command(tools: &Tools, job: &EncodeJob<'_>, out: &Path) -> Call {
-    let (info, container) = (job.info, job.container);
     let mut command = tools.ffmpeg();
     command.args(["-loglevel", "error"]);
-    let whole_start = job.table.first_micros() - info.start_micros;
-    let range_start = job.table.micros(job.range.first).unwrap_or(0);
-    let range_end = job.table.micros(Frame(job.range.last.0 + 1)).unwrap_or(range_start);
-    let is_whole = job.range.first.0 == 0 && job.range.last.0 + 1 == job.table.len();
-    if is_whole && whole_start > 0 {
-        // The picture starts after the sound: keep it so.
-        command.args(["-itsoffset", &format!("{whole_start}us")]);
+    if job.piece_of.is_some() {
+        // Its first frame may be shown a moment after its start.
+        command.arg("-copyts");
     }
+    let sound = Sound::of(job);
+    sound.hold_picture_back(&mut command);
     command.args(["-f", "matroska", "-i", "pipe:0"]);
-    let audio = info.audio.as_ref().filter(|_| !container.is_graphics());
-    if audio.is_some() {
-        if !is_whole {
-            command.args(["-ss", &format!("{}us", (range_start + whole_start).max(0))]);
-            command.args(["-t", &format!("{}us", range_end - range_start)]);
-        }
-        command.film(job.clip);
-    }
+    sound.read(&mut command);
     command.args(["-map", "0:v:0"]);
-    if let Some(audio) = audio {
-        command.args(["-map", &format!("1:{}", audio.stream)]);
-        if is_whole && container.takes_sound(&audio.codec) {
-            command.args(["-c:a", "copy"]);
-        } else {
-            command.arg("-c:a").args(container.sound_encoder());
-        }
-    }
+    sound.write(&mut command);
     video_options(&mut command, job);
-    command.args(["-f", container.muxer()]).writes(out);
+    command.args(ALWAYS_ALIKE).args(["-f", job.container.muxer()]).writes(out);
     command
 }
 
@@ -216,9 +215,7 @@ fn video_options(command: &mut Call, job: &EncodeJob<'_>) {
     }
     command.args(container.video_options().split(' '));
     command.args(["-fps_mode", "passthrough", "-enc_time_base", "1:1000000"]);
-    if matches!(container, Container::Mp4 | Container::ProresGraphics) {
-        command.args(["-video_track_timescale", &timescale(job.table).to_string()]);
-    }
+    name_timescale(command, job);
     if container.is_graphics() {
         // Colours of the page by the matrix that receivers expect of high definition. ProRes takes the tags from the
         // frames, the others from the encoder.
@@ -237,6 +234,13 @@ fn video_options(command: &mut Call, job: &EncodeJob<'_>) {
         if let Some(tag) = tag {
             command.args([option, tag]);
         }
+    }
+}
+
+/// Containers that can count time as the clip does are told to.
+pub(crate) fn name_timescale(command: &mut Call, job: &EncodeJob<'_>) {
+    if matches!(job.container, Container::Mp4 | Container::ProresGraphics) {
+        command.args(["-video_track_timescale", &timescale(job.table).to_string()]);
     }
 }
 

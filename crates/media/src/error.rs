@@ -36,6 +36,11 @@ pub enum MediaError {
     /// The disk has no room for it.
     #[error("The disk of the server is full. Make room, then try again.")]
     Full,
+    /// What is kept elsewhere cannot be had now; it may be another time.
+    #[error(
+        "The films cannot be reached for the moment: the object store does not answer as it should. Try again later."
+    )]
+    Unreachable,
     /// The disk or a pipe failed.
     #[error("{context}: {source}")]
     Io {

@@ -13,12 +13,14 @@ mod join;
 mod matroska;
 mod numbered;
 mod picture;
+mod pieces;
 mod planes;
 mod prepare;
 mod probe;
 mod sampling;
 mod sequence;
 mod showinfo;
+mod sound;
 mod tools;
 
 pub use child::{Cancel, by_ourselves};
@@ -28,8 +30,9 @@ pub use decode::{FrameReader, Layout, RawFrame, picture, picture_with_alpha, raw
 pub use encode::{Container, EncodeJob, Encoder};
 pub use error::MediaError;
 pub use join::{Part, join};
-pub use numbered::NumberedPictures;
+pub use numbered::{NumberedPictures, join_numbered};
 pub use picture::{StillKind, still_kind, still_to_png};
+pub use pieces::{Piece, join_pieces};
 pub use planes::{PlaneFolder, StoredPlanes, TILE_COLS, TILE_ROWS, WhenMissing};
 pub use prepare::{ClipFolder, Leave, Prepared, Progress, first_picture, prepare};
 pub use probe::probe;

@@ -1,10 +1,11 @@
 //! Numbered pictures in one ZIP file.
 
 use std::fs::File;
-use std::io::{BufWriter, Write};
+use std::io::{BufReader, BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use jampin_core::time::Frame;
+use zip::read::ZipArchive;
 use zip::write::{SimpleFileOptions, ZipWriter};
 
 use crate::MediaError;
@@ -49,5 +50,21 @@ impl NumberedPictures {
     pub fn abandon(self) {
         drop(self.zip);
         let _ = std::fs::remove_file(&self.unfinished);
+    }
+}
+
+/// Puts files of numbered pictures together in their order; what is in them is taken over as it is.
+pub fn join_numbered(pieces: &[PathBuf], out: &Path) -> Result<(), MediaError> {
+    let mut joined = NumberedPictures::start(out, "")?;
+    let mut add = |piece: &PathBuf| {
+        let mut archive = ZipArchive::new(BufReader::new(File::open(piece)?))?;
+        (0..archive.len()).try_for_each(|i| joined.zip.raw_copy_file(archive.by_index_raw(i)?))
+    };
+    match pieces.iter().try_for_each(&mut add) {
+        Ok(()) => joined.finish(),
+        Err(error) => {
+            joined.abandon();
+            Err(MediaError::io("joining pictures")(error.into()))
+        }
     }
 }

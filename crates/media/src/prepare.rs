@@ -71,6 +71,11 @@ impl ClipFolder {
         self.planes().colour().iter().all(|folder| folder.has(last))
     }
 
+    /// Bytes that all takes.
+    pub fn bytes(&self) -> u64 {
+        bytes_below(&self.0)
+    }
+
     /// Bytes that the planes take.
     pub fn plane_bytes(&self) -> u64 {
         bytes_below(&self.0.join("planes"))

@@ -153,6 +153,13 @@ impl Call {
         self.args(["-f", "image2", "-start_number", "0", "-c:v", codec, "-i"]).arg(names)
     }
 
+    /// Films of our own making one after the other, as a list says.
+    pub fn pieces<'a>(&mut self, list: &Path, pieces: impl Iterator<Item = &'a Path>) -> &mut Self {
+        self.reads.extend(pieces.map(Path::to_owned));
+        self.args(["-protocol_whitelist", "file", "-f", "concat", "-safe", "0"]);
+        self.file(list)
+    }
+
     /// Any file as input.
     pub fn file(&mut self, path: &Path) -> &mut Self {
         self.reads.push(path.to_owned());

@@ -7,6 +7,7 @@ use uuid::Uuid;
 
 use crate::events::announce_job;
 use crate::job::{database_now, insert};
+use crate::pieces::PIECE;
 use crate::rows::JobRow;
 use crate::schema::{clips, jobs, projects, shots};
 use crate::{Job, NewJob, Store, StoreError};
@@ -62,7 +63,8 @@ impl Store {
     /// The newest jobs about a shot, newest first.
     pub async fn shot_jobs(&self, shot: Uuid, most: i64) -> Result<Vec<Job>, StoreError> {
         let mut connection = self.connection().await?;
-        let found = jobs::table.filter(jobs::shot_id.eq(shot)).order(jobs::created_at.desc()).limit(most);
+        let about = jobs::table.filter(jobs::shot_id.eq(shot)).filter(jobs::kind.ne(PIECE));
+        let found = about.order(jobs::created_at.desc()).limit(most);
         let rows: Vec<JobRow> = found.select(JobRow::as_select()).load(&mut connection).await?;
         rows.into_iter().map(Job::try_from).collect()
     }
@@ -86,6 +88,7 @@ impl Store {
             .left_join(clips::table.on(clips::id.nullable().eq(jobs::clip_id)))
             .filter(projects::deleted_at.is_null())
             .filter(projects::id.eq_any(crate::members::projects_of(person)))
+            .filter(jobs::kind.ne(PIECE))
             .order(jobs::created_at.desc())
             .limit(most)
             .select((JobRow::as_select(), projects::name, shots::name.nullable(), clips::name.nullable()))

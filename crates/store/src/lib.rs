@@ -25,6 +25,8 @@ mod one_time_links;
 mod parts;
 mod people;
 mod pictures;
+mod pieces;
+mod places;
 mod projects;
 mod recipes;
 mod rows;
@@ -62,6 +64,8 @@ pub use members::{Member, Role, Thing};
 pub use notes::{Mark, NewNote, Note};
 pub use people::{FIRST_OWNER, Person};
 pub use pictures::Picture;
+pub use pieces::PIECE;
+pub use places::GRACE_MILLIS;
 pub use projects::{Project, ProjectSummary};
 pub use recipes::SavedRecipe;
 pub use sessions::{Session, SessionBounds};
@@ -69,7 +73,7 @@ pub use shots::{NewShot, ShotInfo, StoredShot};
 pub use snapshot::Snapshot;
 pub use tries::Tries;
 pub use workers::{BusyWorker, WorkerRow};
-pub use working::{HEARTBEAT_STALE_SECONDS, MAX_ATTEMPTS};
+pub use working::{HEARTBEAT_STALE_SECONDS, MAX_ATTEMPTS, Seeker};
 
 /// Connections held open. Four requests at once keep a two-core machine busy; jobs need a few more.
 const POOL_SIZE: usize = 12;

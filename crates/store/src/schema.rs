@@ -54,6 +54,10 @@ diesel::table! {
 }
 
 diesel::table! {
+    clip_places (clip_id, place) { clip_id -> Uuid, place -> Uuid, used_at -> Timestamptz, }
+}
+
+diesel::table! {
     recipes (project_id, name) { project_id -> Uuid, name -> Text, steps -> Jsonb, }
 }
 
@@ -100,7 +104,7 @@ diesel::table! {
 diesel::table! {
     workers (id) {
         id -> Uuid, host -> Text, process -> Int4, kinds -> Array<Text>, lanes -> Array<Uuid>, began_at -> Timestamptz,
-        seen_at -> Timestamptz,
+        seen_at -> Timestamptz, place -> Nullable<Uuid>,
     }
 }
 
@@ -150,5 +154,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     people,
     audit,
     sessions,
-    one_time_links
+    one_time_links,
+    clip_places
 );

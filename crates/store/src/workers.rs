@@ -27,6 +27,8 @@ pub struct WorkerRow {
     pub kinds: Vec<String>,
     /// By these it holds jobs: as many as it does at once.
     pub lanes: Vec<Uuid>,
+    /// Where its planes are.
+    pub place: Option<Uuid>,
 }
 
 /// A worker, and how much it has to do.

@@ -10,10 +10,11 @@ use uuid::Uuid;
 use crate::events::announce_job;
 use crate::job::database_now;
 use crate::lease::{held, hold};
+use crate::pieces::{PIECE, is_piece_of};
 use crate::rows::JobRow;
 use crate::schema::{jobs, projects, shots};
 use crate::shots::lock;
-use crate::{Job, Lease, Store, StoreError, samples};
+use crate::{Job, Lease, Store, StoreError, places, samples};
 
 /// A running job whose worker has not been heard of for this long, in seconds, is taken to be orphaned. Workers
 /// report every second; a loaded machine may be late by a few.
@@ -26,10 +27,40 @@ pub const MAX_ATTEMPTS: i32 = 3;
 pub(crate) const FIRST_OF_ITS_PIN: &str = "NOT EXISTS (SELECT 1 FROM jobs AS older WHERE older.state IN ('waiting', 'running') \
      AND older.payload->>'pin' = jobs.payload->>'pin' AND older.created_at < jobs.created_at)";
 
+/// Who looks for work.
+#[derive(Clone, Copy, Debug)]
+pub struct Seeker {
+    /// By this the job is going to be held.
+    pub lane: Uuid,
+    /// Where its planes are, if they lie apart from those of others.
+    pub place: Option<Uuid>,
+}
+
+impl Seeker {
+    /// One to whom all clips are equally near.
+    pub fn anywhere(lane: Uuid) -> Self {
+        Self { lane, place: None }
+    }
+}
+
 impl Store {
-    /// Takes the oldest job of these kinds that waits, or whose worker has died. A job that broke off too often is
-    /// failed instead.
-    pub async fn claim(&self, worker: Uuid, kinds: &[&str]) -> Result<Option<(Job, Lease)>, StoreError> {
+    /// Takes the oldest job of these kinds that waits, or whose worker has died; rather one whose planes are at hand
+    /// ([`crate::places`]). A job that broke off too often is failed instead.
+    pub async fn claim(&self, seeker: Seeker, kinds: &[&str]) -> Result<Option<(Job, Lease)>, StoreError> {
+        self.claim_among(seeker, kinds, None).await
+    }
+
+    /// Takes a piece of this export.
+    pub async fn claim_piece(&self, seeker: Seeker, export: Uuid) -> Result<Option<(Job, Lease)>, StoreError> {
+        self.claim_among(seeker, &[PIECE], Some(export)).await
+    }
+
+    async fn claim_among(
+        &self,
+        seeker: Seeker,
+        kinds: &[&str],
+        part_of: Option<Uuid>,
+    ) -> Result<Option<(Job, Lease)>, StoreError> {
         let mut connection = self.connection().await?;
         let claimed: Option<JobRow> = connection
             .transaction(async |connection| {
@@ -40,7 +71,9 @@ impl Store {
                     .filter(jobs::kind.eq_any(kinds))
                     .filter(jobs::state.eq("waiting").or(orphaned))
                     .filter(sql::<Bool>(FIRST_OF_ITS_PIN))
-                    .order(jobs::created_at)
+                    .filter(part_of.map_or_else(|| sql("TRUE"), is_piece_of))
+                    .filter(seeker.place.map_or_else(|| sql("TRUE"), places::may_be_taken_at))
+                    .order(seeker.place.map_or_else(|| sql("jobs.created_at"), places::nearness))
                     .select(JobRow::as_select())
                     .for_update()
                     .skip_locked()
@@ -56,8 +89,9 @@ impl Store {
                 let taken = (
                     jobs::state.eq("running"),
                     jobs::attempts.eq(jobs::attempts + 1),
-                    jobs::worker.eq(worker),
+                    jobs::worker.eq(seeker.lane),
                     jobs::heartbeat.eq(database_now()),
+                    jobs::problem.eq(None::<String>),
                 );
                 let job = diesel::update(jobs::table.filter(jobs::id.eq(next.id)));
                 let row: JobRow = job.set(taken).returning(JobRow::as_returning()).get_result(connection).await?;
@@ -66,7 +100,7 @@ impl Store {
             })
             .await?;
         let with_lease = |row: JobRow| {
-            let lease = Lease { job: row.id, worker, attempt: row.attempts };
+            let lease = Lease { job: row.id, worker: seeker.lane, attempt: row.attempts };
             Ok((Job::try_from(row)?, lease))
         };
         claimed.map(with_lease).transpose()
@@ -128,6 +162,21 @@ impl Store {
         announce_job(&mut connection, lease.job).await.map(|()| true)
     }
 
+    /// Gives a job back that cannot be done for a reason that has nothing to do with it. That is no attempt.
+    pub async fn job_waits(&self, lease: &Lease, problem: &str) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        let waits = (
+            jobs::state.eq("waiting"),
+            jobs::worker.eq(None::<Uuid>),
+            jobs::attempts.eq(jobs::attempts - 1),
+            jobs::problem.eq(problem),
+        );
+        if diesel::update(held!(lease)).set(waits).execute(&mut connection).await? == 0 {
+            return Err(StoreError::LostLease);
+        }
+        announce_job(&mut connection, lease.job).await
+    }
+
     async fn end_held(
         &self,
         lease: &Lease,
@@ -175,5 +224,6 @@ async fn end(
     if state != "done" {
         crate::clips::give_up(connection, job, problem.unwrap_or("Preparing was stopped.")).await?;
     }
+    crate::pieces::forget(connection, job).await?;
     announce_job(connection, job).await
 }

@@ -16,6 +16,7 @@ pub struct Server {
     database: String,
     media: TempDir,
     extra: Vec<String>,
+    environment: Vec<(&'static str, String)>,
     /// Looked for programs in before the path.
     tools: Option<PathBuf>,
     child: Child,
@@ -40,6 +41,24 @@ impl Server {
         Self::launch(program, extra, Some(tools.to_owned()))
     }
 
+    /// Starts it with these environment variables, over a database or a new one.
+    ///
+    /// # Panics
+    /// When it does not come up.
+    pub fn start_in(
+        program: &str,
+        database: Option<&str>,
+        extra: &[&str],
+        environment: Vec<(&'static str, String)>,
+    ) -> Self {
+        let (database, media) =
+            (database.map_or_else(fresh_database, str::to_owned), tempfile::tempdir().expect("a folder for media"));
+        let program = PathBuf::from(program);
+        let extra: Vec<String> = extra.iter().map(|word| (*word).to_owned()).collect();
+        let (child, address) = launch(&program, &database, media.path(), &extra, (None, &environment));
+        Self { program, database, media, extra, environment, tools: None, child, address }
+    }
+
     /// Starts it over this database and the media of another.
     ///
     /// # Panics
@@ -56,16 +75,17 @@ impl Server {
         let own = tempfile::tempdir().expect("a folder for media");
         let program = PathBuf::from(program);
         let extra: Vec<String> = extra.iter().map(|word| (*word).to_owned()).collect();
-        let (child, address) = launch(&program, database, media, &extra, None);
-        Self { program, database: database.to_owned(), media: own, extra, tools: None, child, address }
+        let (child, address) = launch(&program, database, media, &extra, (None, &[]));
+        let environment = Vec::new();
+        Self { program, database: database.to_owned(), media: own, extra, environment, tools: None, child, address }
     }
 
     fn launch(program: &str, extra: &[&str], tools: Option<PathBuf>) -> Self {
         let (database, media) = (fresh_database(), tempfile::tempdir().expect("a folder for media"));
         let program = PathBuf::from(program);
         let extra: Vec<String> = extra.iter().map(|word| (*word).to_owned()).collect();
-        let (child, address) = launch(&program, &database, media.path(), &extra, tools.as_deref());
-        Self { program, database, media, extra, tools, child, address }
+        let (child, address) = launch(&program, &database, media.path(), &extra, (tools.as_deref(), &[]));
+        Self { program, database, media, extra, environment: Vec::new(), tools, child, address }
     }
 
     /// The folder of media.
@@ -86,8 +106,8 @@ impl Server {
 
     /// Starts it again over the same database and media.
     pub fn restart(&mut self) {
-        let (child, address) =
-            launch(&self.program, &self.database, self.media.path(), &self.extra, self.tools.as_deref());
+        let surroundings = (self.tools.as_deref(), &self.environment[..]);
+        let (child, address) = launch(&self.program, &self.database, self.media.path(), &self.extra, surroundings);
         (self.child, self.address) = (child, address);
     }
 
@@ -130,6 +150,22 @@ impl Server {
         shot
     }
 
+    /// Asks until it is answered with this status.
+    ///
+    /// # Panics
+    /// When it is not within a minute.
+    pub fn wait_for_status(&self, path: &str, status: u16) -> Answer {
+        let begun = Instant::now();
+        loop {
+            let answer = self.get(path);
+            if answer.status == status {
+                return answer;
+            }
+            assert!(begun.elapsed() < Duration::from_secs(60), "waited in vain for {path}: {}", answer.text());
+            std::thread::sleep(Duration::from_millis(50));
+        }
+    }
+
     /// Asks until the answer is as wished; gives it.
     ///
     /// # Panics
@@ -153,7 +189,13 @@ impl Drop for Server {
     }
 }
 
-fn launch(program: &Path, database: &str, media: &Path, extra: &[String], tools: Option<&Path>) -> (Child, String) {
+fn launch(
+    program: &Path,
+    database: &str,
+    media: &Path,
+    extra: &[String],
+    (tools, environment): (Option<&Path>, &[(&'static str, String)]),
+) -> (Child, String) {
     let mut command = Command::new(program);
     if let Some(tools) = tools {
         let path = std::env::var("PATH").unwrap_or_default();
@@ -163,6 +205,7 @@ fn launch(program: &Path, database: &str, media: &Path, extra: &[String], tools:
         .args(["serve", "--port", "0", "--database", database, "--log", "warn", "--media"])
         .arg(media)
         .args(extra)
+        .envs(environment.iter().map(|(name, value)| (*name, value.as_str())))
         .stdout(Stdio::piped())
         .spawn()
         .expect("jampin starts");

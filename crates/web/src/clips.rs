@@ -21,7 +21,7 @@ pub(crate) async fn pace(state: web::Data<AppState>, id: web::Path<Uuid>) -> Res
 #[post("/api/clips/{id}/prepare")]
 pub(crate) async fn prepare_again(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
     let clip = state.store.clip(*id).await?;
-    let job = Task::Prepare(PrepareTask { clip: clip.id, colour: false }).into_job(clip.project_id)?;
+    let job = Task::Prepare(PrepareTask { clip: clip.id }).into_job(clip.project_id)?;
     state.store.prepare_again(clip.id, job).await?;
     Ok(HttpResponse::Accepted().finish())
 }

@@ -7,10 +7,8 @@ use uuid::Uuid;
 use crate::error::ApiError;
 use crate::state::AppState;
 
-/// Clips with many pictures take a while: their files go off the server's threads.
 async fn clear(state: &AppState, remains: Remains) -> Result<HttpResponse, ApiError> {
-    let library = state.library.clone();
-    web::block(move || library.remove(&remains)).await.map_err(ApiError::internal)?;
+    state.library.forget(&remains).await;
     Ok(HttpResponse::NoContent().finish())
 }
 

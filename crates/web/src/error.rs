@@ -130,6 +130,7 @@ impl From<MediaError> for ApiError {
             MediaError::BadInput(reason) => Self::Unusable(reason),
             MediaError::Limit(reason) => Self::TooLarge(reason),
             MediaError::Full => Self::Full(format!("{error} Nothing was kept.")),
+            MediaError::Unreachable => Self::NotYet(error.to_string()),
             other => Self::internal(other),
         }
     }

@@ -6,24 +6,18 @@ use actix_web::http::header::{
     CONTENT_DISPOSITION, CONTENT_LENGTH, Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue,
 };
 use actix_web::{HttpResponse, get, post, web};
-use bytes::Bytes;
-use futures_util::stream;
 use jampin_core::time::Frame;
 use jampin_jobs::{ExportResult, ExportTask, Footage, Painting, Pictured, Product, Task, paint_still};
 use jampin_media::Container;
 use jampin_store::JobState;
 use serde::Deserialize;
 use serde_json::json;
-use tokio::io::AsyncReadExt;
 use uuid::Uuid;
 
 use crate::error::{ApiError, sentence};
 use crate::evaluated::EvaluatedShot;
 use crate::loading::load;
 use crate::state::AppState;
-
-/// Bytes of a film that are read at a time.
-const CHUNK: usize = 256 << 10;
 
 #[derive(Deserialize)]
 pub(crate) struct ExportRequest {
@@ -51,26 +45,14 @@ pub(crate) async fn download(state: web::Data<AppState>, job: web::Path<Uuid>) -
     let product: Product = serde_json::from_value(job.payload["container"].clone()).map_err(ApiError::internal)?;
     let result: ExportResult = serde_json::from_value(job.result.unwrap_or_default()).map_err(ApiError::internal)?;
     let path = state.library.export(job.id, product.extension());
-    let gone = |_| ApiError::NotFound("This film is not on the disk any more. Export it again.".into());
-    let file = tokio::fs::File::open(path).await.map_err(gone)?;
-    let length = file.metadata().await.map_err(ApiError::internal)?.len();
-    let chunks = stream::unfold(file, |mut file| async move {
-        let mut chunk = vec![0; CHUNK];
-        match file.read(&mut chunk).await {
-            Ok(0) => None,
-            Ok(count) => {
-                chunk.truncate(count);
-                Some((Ok::<_, std::io::Error>(Bytes::from(chunk)), file))
-            }
-            Err(error) => Some((Err(error), file)),
-        }
-    });
+    let gone = || ApiError::NotFound("This film is not on the disk any more. Export it again.".into());
+    let film = state.library.open(&path).await?.ok_or_else(gone)?;
     Ok(HttpResponse::Ok()
         .content_type(product.media_type())
-        .insert_header((CONTENT_LENGTH, length))
+        .insert_header((CONTENT_LENGTH, film.length))
         .insert_header((actix_web::http::header::CONTENT_ENCODING, "identity"))
         .insert_header((CONTENT_DISPOSITION, save_as(&result.file_name)))
-        .streaming(chunks))
+        .streaming(film.bytes))
 }
 
 #[derive(Deserialize)]
@@ -96,10 +78,10 @@ pub(crate) async fn still(
     let footage = Footage::of(&state.store, &state.library, stored.info.project_id, &stored.shot)
         .await
         .map_err(ApiError::internal)?;
+    let clip = state.library.bring(library.clip(stored.info.clip_id).original()).await?;
     let shot = Arc::clone(&loaded);
     let png = web::block(move || {
         let EvaluatedShot { stored, info, table, .. } = &*shot;
-        let clip = library.clip(stored.info.clip_id).original();
         let painting = Painting {
             clip: &clip,
             info,
@@ -110,6 +92,7 @@ pub(crate) async fn still(
             footage: &footage,
             product: if graphics { Product::Other(Pictured::PngGraphics) } else { Product::Film(Container::Mp4) },
             name: "",
+            piece_of: None,
             out: std::path::Path::new(""),
         };
         paint_still(&library.tools, &painting, Frame(frame))

@@ -33,11 +33,13 @@ pub(crate) async fn preview(
     path: web::Path<(Uuid, u32)>,
 ) -> Result<HttpResponse, ApiError> {
     let (clip, frame) = path.into_inner();
-    let file = state.library.clip(clip).preview(Frame(frame));
-    if let Ok(bytes) = tokio::fs::read(&file).await {
+    let library = &state.library;
+    let file = library.clip(clip).preview(Frame(frame));
+    if let Some(bytes) = library.read(&file).await? {
         return Ok(jpeg(bytes));
     }
     let begun = Instant::now();
+    let look = if library.is_cache() { LOOK * 5 } else { LOOK };
     loop {
         let known = state.store.clip(clip).await?;
         let table: FrameTable = serde_json::from_value(known.frames.clone()).map_err(ApiError::internal)?;
@@ -47,7 +49,7 @@ pub(crate) async fn preview(
                 table.len()
             )));
         }
-        if let Ok(bytes) = tokio::fs::read(&file).await {
+        if let Some(bytes) = library.read(&file).await? {
             return Ok(jpeg(bytes));
         }
         if known.state() == ClipState::Failed {
@@ -56,7 +58,7 @@ pub(crate) async fn preview(
         if begun.elapsed() > PATIENCE {
             return Err(ApiError::NotYet(format!("Frame {frame} is still being prepared.")));
         }
-        tokio::time::sleep(LOOK).await;
+        tokio::time::sleep(look).await;
     }
 }
 
@@ -77,11 +79,11 @@ pub(crate) async fn full(state: web::Data<AppState>, path: web::Path<(Uuid, u32)
     if let Ok(bytes) = tokio::fs::read(&file).await {
         return Ok(jpeg(bytes));
     }
-    let tools = state.library.tools.clone();
+    let (tools, film) = (state.library.tools.clone(), state.library.bring(folder.original()).await?);
     let bytes = web::block(move || {
         // Given back when ffmpeg has ended, also when nobody waits for the picture any more.
         let _permit = permit;
-        picture(&tools, &folder.original(), &info, &table, Frame(frame))
+        picture(&tools, &film, &info, &table, Frame(frame))
     });
     let bytes = bytes.await.map_err(ApiError::internal)??;
     keep(&file, &bytes).await;
@@ -96,7 +98,8 @@ pub(crate) async fn whole(state: web::Data<AppState>, path: web::Path<(Uuid, u32
     let info: ClipInfo = serde_json::from_value(known.info).map_err(ApiError::internal)?;
     let table: FrameTable = serde_json::from_value(known.frames).map_err(ApiError::internal)?;
     let permit = DECODERS.acquire().await.map_err(ApiError::internal)?;
-    let (tools, film) = (state.library.tools.clone(), state.library.clip(clip).original());
+    let library = &state.library;
+    let (tools, film) = (library.tools.clone(), library.bring(library.clip(clip).original()).await?);
     let bytes = web::block(move || {
         let _permit = permit;
         picture_with_alpha(&tools, &film, &info, &table, Frame(frame))

@@ -38,7 +38,9 @@ pub(crate) async fn put_picture(
     state.library.make_sure_of_room(body.len() as u64)?;
     let (library, picture) = (state.library.clone(), Uuid::new_v4());
     let taken = web::block(move || keep_picture(&library, picture, &body)).await.map_err(ApiError::internal)?;
-    let [width, height] = taken?.map(|side| side as i32);
+    let size = taken?;
+    state.library.keep(&state.library.picture(picture)).await?;
+    let [width, height] = size.map(|side| side as i32);
     let stored = StoredPicture { id: picture, project_id: project.id, name: shown_name(&query.name), width, height };
     state.store.create_picture(&stored).await?;
     Ok(HttpResponse::Created().json(stored))
@@ -46,8 +48,8 @@ pub(crate) async fn put_picture(
 
 #[get("/pictures/{id}")]
 pub(crate) async fn file(state: web::Data<AppState>, id: web::Path<Uuid>) -> Result<HttpResponse, ApiError> {
-    let gone = |_| ApiError::NotFound("This picture is not there any more.".into());
-    let bytes = tokio::fs::read(state.library.picture(*id)).await.map_err(gone)?;
+    let gone = || ApiError::NotFound("This picture is not there any more.".into());
+    let bytes = state.library.read(&state.library.picture(*id)).await?.ok_or_else(gone)?;
     let media_type = if bytes.starts_with(b"\x89PNG") { "image/png" } else { "image/svg+xml" };
     Ok(HttpResponse::Ok()
         .insert_header((CACHE_CONTROL, "private, max-age=31536000, immutable"))

@@ -36,7 +36,10 @@ pub(crate) async fn queue(state: web::Data<AppState>, me: web::ReqData<Person>) 
     Ok(HttpResponse::Ok().json(jobs.collect::<Vec<Value>>()))
 }
 
-fn why_it_waits(job: &Job, workers: &[BusyWorker], is_held_up: bool) -> &'static str {
+fn why_it_waits<'a>(job: &'a Job, workers: &[BusyWorker], is_held_up: bool) -> &'a str {
+    if let Some(problem) = &job.problem {
+        return problem;
+    }
     let takes = |worker: &&BusyWorker| worker.worker.kinds.contains(&job.kind);
     let mut able = workers.iter().filter(takes).peekable();
     if able.peek().is_none() {

@@ -9,7 +9,7 @@ use futures_util::StreamExt;
 use jampin_core::time::{Frame, FrameRange, Rational};
 use jampin_jobs::{Library, PrepareTask, Task, put_in_place};
 use jampin_media::{ClipInfo, FrameTable, MediaError, assemble, first_picture, holds_pictures, probe};
-use jampin_store::{NewClip, NewShot};
+use jampin_store::{NewClip, NewShot, Remains};
 use serde::Deserialize;
 use serde_json::json;
 use tokio::io::AsyncWriteExt;
@@ -73,7 +73,7 @@ pub(crate) async fn put_clip(
     // Moved away when all went well; else nothing half-made remains.
     let _ = tokio::fs::remove_dir_all(&folder).await;
     if taken.is_err() {
-        let _ = tokio::fs::remove_dir_all(state.library.clip(clip).path()).await;
+        state.library.forget(&Remains { clips: vec![clip], ..Remains::default() }).await;
     }
     let shot = taken?;
     Ok(HttpResponse::Created().json(json!({ "clip": clip, "shot": shot })))
@@ -126,8 +126,12 @@ async fn take_in(state: &AppState, coming: &Coming<'_>, payload: web::Payload) -
     let looked_at = web::block(move || look_at(&library, clip, &upload, &pictures)).await;
     let looked_at = looked_at.map_err(ApiError::internal)?;
     let (info, table) = looked_at?;
+    let kept = state.library.clip(clip);
+    for file in [kept.original(), kept.preview(Frame(0))] {
+        state.library.keep(&file).await?;
+    }
     tracing::info!(%clip, bytes, seconds = begun.elapsed().as_secs_f32(), "first picture is there");
-    let kept = tokio::fs::metadata(state.library.clip(clip).original()).await;
+    let kept = tokio::fs::metadata(kept.original()).await;
     let bytes = kept.map_or(bytes, |file| file.len());
     let name = shown_name(&query.name);
     let last = Frame(table.len().saturating_sub(1));
@@ -144,7 +148,7 @@ async fn take_in(state: &AppState, coming: &Coming<'_>, payload: web::Payload) -
     let stem = Path::new(&name).file_stem().map_or_else(|| name.clone(), |stem| stem.to_string_lossy().into_owned());
     let range = FrameRange { first: Frame(0), last };
     let shot = NewShot { project, clip, name: &stem, range };
-    let job = Task::Prepare(PrepareTask { clip, colour: false }).into_job(project)?;
+    let job = Task::Prepare(PrepareTask { clip }).into_job(project)?;
     let (shot, _) = state.store.bring_in(new, shot, job).await?;
     Ok(shot)
 }

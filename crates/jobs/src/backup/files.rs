@@ -39,8 +39,12 @@ pub(super) fn copy_files(
     to: &Library,
     known: &Known,
 ) -> Result<(BackupReport, HashSet<Uuid>), BackupError> {
-    let mut report = BackupReport::default();
+    let mut report = BackupReport { media_elsewhere: from.is_cache() || to.is_cache(), ..BackupReport::default() };
     let mut gone = HashSet::new();
+    // An object store has its own means to keep what was overwritten or lost.
+    if report.media_elsewhere {
+        return Ok((report, gone));
+    }
     for id in &known.clips {
         report.clips += 1;
         if !copy_clip(&from.clip(*id), &to.clip(*id), &mut report)? {

@@ -34,6 +34,8 @@ pub struct BackupReport {
     pub others: usize,
     /// Bytes of files that were not there yet.
     pub copied: u64,
+    /// Whether media are kept in an object store, and so are not in the backup.
+    pub media_elsewhere: bool,
     /// Files that the database promises and that are not in the media folder: they were lost before.
     pub missing: Vec<PathBuf>,
 }

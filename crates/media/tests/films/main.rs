@@ -1,6 +1,7 @@
 //! Films of every awkward kind: each opens rightly or says clearly why not.
 
 mod numbered;
+mod pieces;
 
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
@@ -201,7 +202,7 @@ fn rewrite(folder: &ClipFolder, info: &ClipInfo, table: &FrameTable, container: 
     let out = folder.path().join(format!("out.{}", container.extension()));
     let clip = folder.original();
     let range = FrameRange::new(Frame(0), Frame(table.len() - 1)).unwrap();
-    let job = EncodeJob { clip: &clip, info, table, range, container, out: &out };
+    let job = EncodeJob { clip: &clip, info, table, range, container, piece_of: None, out: &out };
     let tools = Tools::default();
     let mut reader = FrameReader::open(&tools, &clip, info, Cancel::default()).unwrap();
     let mut encoder = Encoder::start(&tools, &job, Cancel::default()).unwrap();

@@ -4,7 +4,9 @@ use std::time::Duration;
 
 use jampin_core::edit::Edit;
 use jampin_core::time::Frame;
-use jampin_store::{ClipState, HEARTBEAT_STALE_SECONDS, JobState, Lease, MAX_ATTEMPTS, NewJob, ReadyClip, StoreError};
+use jampin_store::{
+    ClipState, HEARTBEAT_STALE_SECONDS, JobState, Lease, MAX_ATTEMPTS, NewJob, ReadyClip, Seeker, StoreError,
+};
 use serde_json::json;
 use uuid::Uuid;
 
@@ -21,7 +23,9 @@ fn jobs_are_taken_once_and_taken_again_when_their_worker_dies() {
             let store = store.clone();
             async move {
                 let mut taken = Vec::new();
-                while let Some((job, _)) = store.claim(Uuid::from_u128(worker), &["follow"]).await.unwrap() {
+                while let Some((job, _)) =
+                    store.claim(Seeker::anywhere(Uuid::from_u128(worker)), &["follow"]).await.unwrap()
+                {
                     taken.push(job.id);
                 }
                 taken
@@ -32,7 +36,7 @@ fn jobs_are_taken_once_and_taken_again_when_their_worker_dies() {
         taken.sort();
         wanted.sort();
         assert_eq!(taken, wanted, "each job exactly once");
-        assert!(store.claim(Uuid::from_u128(3), &["export"]).await.unwrap().is_none());
+        assert!(store.claim(Seeker::anywhere(Uuid::from_u128(3)), &["export"]).await.unwrap().is_none());
     });
 }
 
@@ -48,7 +52,7 @@ fn an_orphaned_job_is_taken_again_and_who_lost_it_writes_nothing() {
         let clear = Edit::SetSamples { pin: pin().id, samples: vec![] };
         let (_, id) = store.edit_with_job(shot, 1, "Follow", &clear, job(project, shot)).await.unwrap();
         let (_, lost) = take(&store, 1, "follow").await;
-        assert!(store.claim(Uuid::from_u128(2), &["follow"]).await.unwrap().is_none(), "it is alive");
+        assert!(store.claim(Seeker::anywhere(Uuid::from_u128(2)), &["follow"]).await.unwrap().is_none(), "it is alive");
         until_stale().await;
         let (again, lease) = take(&store, 2, "follow").await;
         assert_eq!((again.id, again.attempts, lease.attempt), (id, 2, 2));
@@ -104,7 +108,7 @@ fn what_breaks_off_is_tried_again_but_not_for_ever() {
             let state = store.clip(clip).await.unwrap().state();
             assert_eq!(state, if is_tried_again { ClipState::Preparing } else { ClipState::Failed });
         }
-        assert!(store.claim(Uuid::from_u128(1), &["prepare"]).await.unwrap().is_none());
+        assert!(store.claim(Seeker::anywhere(Uuid::from_u128(1)), &["prepare"]).await.unwrap().is_none());
         let failed = store.clip(clip).await.unwrap();
         assert_eq!(failed.problem.as_deref(), Some("The disk is full. It was tried 3 times."));
 
@@ -114,7 +118,7 @@ fn what_breaks_off_is_tried_again_but_not_for_ever() {
         let again = store.clip(clip).await.unwrap();
         assert_eq!((again.state(), again.prepared, again.problem), (ClipState::Preparing, 0, None));
         let (_, lease) = take(&store, 1, "prepare").await;
-        assert!(store.claim(Uuid::from_u128(1), &["prepare"]).await.unwrap().is_none());
+        assert!(store.claim(Seeker::anywhere(Uuid::from_u128(1)), &["prepare"]).await.unwrap().is_none());
         store.clip_ready(&lease, clip, ready(60)).await.unwrap();
         assert_eq!(store.shot(shot).await.unwrap().info.range.last, Frame(59), "it ends where the film does");
         store.job_done(&lease, json!({})).await.unwrap();
@@ -125,7 +129,7 @@ fn what_breaks_off_is_tried_again_but_not_for_ever() {
         store.job_failed(&lease, "Nothing could be read.").await.unwrap();
         assert_eq!(store.clip(clip).await.unwrap().state(), ClipState::Ready);
         store.prepare_again(clip, preparing(project, clip)).await.unwrap();
-        assert!(store.claim(Uuid::from_u128(1), &["prepare"]).await.unwrap().is_none());
+        assert!(store.claim(Seeker::anywhere(Uuid::from_u128(1)), &["prepare"]).await.unwrap().is_none());
     });
 }
 
@@ -163,7 +167,7 @@ fn work_on_one_pin_is_done_in_order_and_on_others_at_once() {
         let first = store.enqueue(of(7)).await.unwrap();
         let second = store.enqueue(of(7)).await.unwrap();
         let other = store.enqueue(of(8)).await.unwrap();
-        let claim = || async { store.claim(Uuid::from_u128(1), &["follow"]).await.unwrap() };
+        let claim = || async { store.claim(Seeker::anywhere(Uuid::from_u128(1)), &["follow"]).await.unwrap() };
         let (one, two) = (claim().await.unwrap(), claim().await.unwrap());
         assert_eq!((one.0.id, two.0.id, claim().await.is_none()), (first, other, true));
         store.job_done(&one.1, json!({})).await.unwrap();

@@ -3,6 +3,7 @@
 mod deletion;
 mod jobs;
 mod model;
+mod places;
 mod upgrade;
 
 use std::future::Future;
@@ -13,7 +14,7 @@ use jampin_core::geometry::{LocalWarp, Point};
 use jampin_core::pin::Pin;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Covariance, Sample, SampleState};
-use jampin_store::{Appended, Event, FIRST_OWNER, Job, Lease, NewClip, NewJob, NewShot, Store, StoreError};
+use jampin_store::{Appended, Event, FIRST_OWNER, Job, Lease, NewClip, NewJob, NewShot, Seeker, Store, StoreError};
 use jampin_testkit::fresh_database;
 use serde_json::json;
 use uuid::Uuid;
@@ -70,7 +71,7 @@ fn preparing(project: Uuid, clip: Uuid) -> NewJob {
 
 /// A worker that has taken the oldest job of this kind.
 async fn take(store: &Store, worker: u128, kind: &str) -> (Job, Lease) {
-    store.claim(Uuid::from_u128(worker), &[kind]).await.unwrap().expect("a job is waiting")
+    store.claim(Seeker::anywhere(Uuid::from_u128(worker)), &[kind]).await.unwrap().expect("a job is waiting")
 }
 
 fn job(project: Uuid, shot: Uuid) -> NewJob {

@@ -1,0 +1,3 @@
+DROP TABLE clip_places;
+ALTER TABLE workers DROP COLUMN place;
+DROP INDEX jobs_pieces;
