@@ -14,6 +14,7 @@ use tokio::sync::oneshot;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
+use crate::threads::on_its_own_thread;
 use crate::work::Work;
 use crate::{Task, TaskError, Worker, export, follow, pieces, prepare, sequence, solve};
 
@@ -29,8 +30,6 @@ const LOOK: Duration = Duration::from_secs(2);
 /// How soon it looks again for a job that was announced, and left to a worker that is nearer.
 const AFTER_OTHERS: Duration = Duration::from_millis(GRACE_MILLIS as u64 + 50);
 
-/// How far long work stands back behind requests (nice(2)).
-const MODESTY: i32 = 3;
 /// How long after it broke off for the first time a job is tried again, and so much longer each time.
 const AGAIN: Duration = Duration::from_secs(1);
 
@@ -198,20 +197,6 @@ impl Worker {
     }
 }
 
-/// Does something on a thread that lets those go first that people wait for; so do the threads and programs that it
-/// starts. The receiver gets an error when it panics, or when there is no thread to be had.
-pub(crate) fn on_its_own_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> oneshot::Receiver<T> {
-    let (told, ended) = oneshot::channel();
-    let work = move || {
-        // Where the system refuses, it competes with the others as an equal.
-        let _ = rustix::process::nice(MODESTY);
-        // Nobody listens any more when the program ends.
-        let _ = told.send(work());
-    };
-    drop(std::thread::Builder::new().name("work".into()).spawn(work));
-    ended
-}
-
 /// Until something may have changed, or so long. Whether it was announced.
 async fn wait_for_work(events: &mut tokio::sync::broadcast::Receiver<Event>, patience: Duration) -> bool {
     let announced = async {
@@ -273,11 +258,5 @@ mod tests {
         assert_eq!(of(&["solve"], 0).unwrap().0.len(), 1, "a worker without a lane does nothing");
         assert!(of(&[], 1).is_none() && of(&["dance"], 1).is_none());
         assert_eq!(Duty::default().kinds(), ["export", "follow", "piece", "prepare", "sequence", "solve"]);
-    }
-
-    #[tokio::test]
-    async fn work_that_panics_ends_with_an_error_and_the_next_goes_on() {
-        assert!(on_its_own_thread(|| -> u8 { panic!("made to, by a test") }).await.is_err());
-        assert_eq!(on_its_own_thread(|| 7).await, Ok(7));
     }
 }

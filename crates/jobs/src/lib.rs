@@ -1,6 +1,7 @@
 //! What each kind of long work does with core, media, render and store; and the loop that takes it.
 
 mod backup;
+mod canvas;
 mod copies;
 mod draft;
 mod durable;
@@ -30,13 +31,13 @@ mod solve_result;
 mod stills;
 mod stored;
 mod task;
+mod threads;
 mod work;
 mod worker;
 
 pub use backup::{BackupError, BackupReport, back_up, restore};
 pub use durable::{make_room_for, put_in_place};
 pub use error::TaskError;
-pub use export::ExportResult;
 pub use follow::FollowResult;
 pub use footage::{Footage, pictures_of};
 pub use housekeeping::{PutRight, keep_house, put_right};
@@ -46,7 +47,7 @@ pub use lanes::{Duty, spawn_worker};
 pub use library::Library;
 pub use painting::{Painting, paint_film, paint_still};
 pub use planes::ask_for_planes;
-pub use product::{Pictured, Product};
+pub use product::{ExportResult, Pictured, Product};
 pub use progress::ExportProgress;
 pub use remote::Remote;
 pub use solve_result::SolveResult;

@@ -12,14 +12,15 @@ use tokio::runtime::Handle;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
+use crate::canvas::{Canvas, file_name};
 use crate::draft::Draft;
 use crate::durable::{make_room_for, put_in_place};
-use crate::export::{Canvas, ExportResult, file_name};
+
 use crate::progress::{ExportProgress, Report};
 use crate::snapshot::Snapshot;
 use crate::task::{PieceTask, Task};
 use crate::work::Work;
-use crate::{Product, TaskError, Worker};
+use crate::{ExportResult, Product, TaskError, Worker};
 
 /// Frames of a piece: H.264 begins anew about as often anyway, and no worker's death costs more than these.
 const FRAMES: u32 = 150;

@@ -3,6 +3,7 @@
 use std::collections::HashSet;
 use std::fs::File;
 use std::sync::{Mutex, PoisonError};
+use std::time::Duration;
 
 use jampin_core::time::Frame;
 use jampin_media::{Cancel, ClipFolder, ClipInfo, FrameTable, Leave, MediaError, prepare, prepare_colour};
@@ -11,11 +12,15 @@ use tokio::sync::Semaphore;
 use uuid::Uuid;
 
 use crate::durable::make_room_for;
-use crate::lanes::on_its_own_thread;
+use crate::threads::on_its_own_thread;
 use crate::{Library, TaskError};
 
 /// Clips whose planes one process makes at once; the others wait.
 static AT_ONCE: Semaphore = Semaphore::const_new(2);
+/// How often it is tried: an ffmpeg may be ended when memory is short.
+const TRIES: u32 = 3;
+/// How often it is looked whether the disk is getting full.
+const LOOK_FOR_ROOM: Duration = Duration::from_secs(1);
 /// Clips that this process is at, or is going to be, each with or without colour.
 static WANTED: Mutex<Option<HashSet<(Uuid, bool)>>> = Mutex::new(None);
 
@@ -44,9 +49,11 @@ pub async fn ask_for_planes(
     }
     if let Some(turn) = Turn::take(clip.id, colour) {
         let wish = Wish { store: store.clone(), library: library.clone(), clip: clip.clone(), colour };
+        planes.may_come();
         tokio::spawn(async move {
             if let Err(error) = wish.fulfil().await {
                 tracing::warn!(clip = %wish.clip.id, %error, "planes could not be made");
+                planes.will_not_come(&format!("The film could not be read again; it stays as it was. {error}"));
             }
             drop(turn);
         });
@@ -89,19 +96,14 @@ impl Wish {
         if let Some(place) = library.place {
             store.planes_are_at(clip.id, place).await?;
         }
-        let (tools, colour, to) = (library.tools.clone(), *colour, folder.clone());
         let begun = std::time::Instant::now();
-        let made = on_its_own_thread(move || {
-            let Some(_lock) = lock(&to)? else { return Ok(()) };
-            match colour {
-                true if to.has_colour(table.len()) => Ok(()),
-                true => prepare_colour(&tools, &to, (&info, table.len()), &Cancel::default(), &mut |_| {}).map(|_| ()),
-                false => {
-                    prepare(&tools, &to, (&info, &table), Leave::Planes, &Cancel::default(), &mut |_| {}).map(|_| ())
-                }
+        let mut made = self.make(&info, &table).await;
+        for _ in 1..TRIES {
+            if made.as_ref().is_err_and(TaskError::may_pass) {
+                made = self.make(&info, &table).await;
             }
-        });
-        made.await.map_err(|_| TaskError::BrokenOff("Making planes broke down.".into()))??;
+        }
+        made?;
         tracing::info!(clip = %clip.id, colour, seconds = begun.elapsed().as_secs_f32(), "planes are made");
         // Whoever took the clip away meanwhile has removed the files that were there then.
         if let Err(StoreError::NotFound(_)) = store.clip(clip.id).await {
@@ -109,6 +111,31 @@ impl Wish {
         }
         trim(store, library, clip.id).await;
         Ok(())
+    }
+
+    async fn make(&self, info: &ClipInfo, table: &FrameTable) -> Result<(), TaskError> {
+        let (library, folder) = (self.library.clone(), self.library.clip(self.clip.id));
+        let (info, table, colour) = (info.clone(), table.clone(), self.colour);
+        let made = on_its_own_thread(move || {
+            let Some(_lock) = lock(&folder)? else { return Ok(()) };
+            let (tools, cancel) = (&library.tools, Cancel::default());
+            let mut looked = std::time::Instant::now();
+            // The database needs room to keep what people do.
+            let mut watch_room = |_: jampin_media::Progress| {
+                if looked.elapsed() > LOOK_FOR_ROOM {
+                    looked = std::time::Instant::now();
+                    if library.make_sure_of_room(0).is_err() {
+                        cancel.cancel();
+                    }
+                }
+            };
+            match colour {
+                true if folder.has_colour(table.len()) => Ok(()),
+                true => prepare_colour(tools, &folder, (&info, table.len()), &cancel, &mut watch_room).map(|_| ()),
+                false => prepare(tools, &folder, (&info, &table), Leave::Planes, &cancel, &mut watch_room).map(|_| ()),
+            }
+        });
+        Ok(made.await.map_err(|_| TaskError::BrokenOff("Making planes broke down.".into()))??)
     }
 }
 

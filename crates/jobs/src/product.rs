@@ -46,3 +46,14 @@ impl Product {
         }
     }
 }
+
+/// What came out.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct ExportResult {
+    /// Name to save it under.
+    pub file_name: String,
+    /// Its length in bytes.
+    pub bytes: u64,
+    /// Frames written.
+    pub frames: u32,
+}

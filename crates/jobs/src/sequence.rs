@@ -7,12 +7,13 @@ use jampin_store::ShotInfo;
 use serde_json::Value;
 use tokio::runtime::Handle;
 
+use crate::canvas::{Canvas, safe_name};
 use crate::draft::Draft;
-use crate::export::{Canvas, ExportResult, safe_name, shot_of};
+use crate::export::shot_of;
 use crate::progress::Report;
 use crate::snapshot::Snapshot;
 use crate::work::Work;
-use crate::{Product, SequenceTask, TaskError, Worker};
+use crate::{ExportResult, Product, SequenceTask, TaskError, Worker};
 
 /// The pieces between painting and joining; they are gone when this is.
 struct Pieces(PathBuf);

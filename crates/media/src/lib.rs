@@ -6,6 +6,7 @@
 mod child;
 mod clip;
 mod colour;
+mod container;
 mod decode;
 mod encode;
 mod error;
@@ -26,8 +27,9 @@ mod tools;
 pub use child::{Cancel, by_ourselves};
 pub use clip::{AudioInfo, ClipInfo, ColourTags, FrameTable};
 pub use colour::prepare_colour;
+pub use container::{Container, EncodeJob};
 pub use decode::{FrameReader, Layout, RawFrame, picture, picture_with_alpha, raw_frame};
-pub use encode::{Container, EncodeJob, Encoder};
+pub use encode::Encoder;
 pub use error::MediaError;
 pub use join::{Part, join};
 pub use numbered::{NumberedPictures, join_numbered};

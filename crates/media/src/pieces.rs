@@ -6,10 +6,10 @@ use std::path::{Path, PathBuf};
 use jampin_core::time::Frame;
 
 use crate::child::{Watch, with_progress};
-use crate::encode::{ALWAYS_ALIKE, name_timescale};
+use crate::container::{ALWAYS_ALIKE, Container, EncodeJob, name_timescale};
 use crate::sound::Sound;
 use crate::tools::{Call, Tools};
-use crate::{Cancel, EncodeJob, MediaError};
+use crate::{Cancel, MediaError};
 
 /// A piece of a film, as an [`crate::Encoder`] has written it.
 #[derive(Clone, Debug)]
@@ -46,7 +46,7 @@ pub fn join_pieces(tools: &Tools, job: &EncodeJob<'_>, pieces: &[Piece], cancel:
 }
 
 fn finish(command: &mut Call, job: &EncodeJob<'_>, out: &Path) {
-    if job.container == crate::Container::Mp4 {
+    if job.container == Container::Mp4 {
         command.args(["-movflags", "+faststart"]);
     }
     command.args(ALWAYS_ALIKE).args(["-progress", "pipe:1", "-f", job.container.muxer()]).writes(out);

@@ -62,6 +62,21 @@ impl PlaneFolder {
         fs::create_dir_all(&self.0).map_err(MediaError::io("making room for planes"))
     }
 
+    /// Says to whoever waits for planes that they will not come, and why.
+    pub fn will_not_come(&self, why: &str) {
+        // Else they wait until their patience is over.
+        let _ = fs::write(self.told(), why);
+    }
+
+    /// They may come after all.
+    pub fn may_come(&self) {
+        let _ = fs::remove_file(self.told());
+    }
+
+    fn told(&self) -> PathBuf {
+        self.0.with_extension("told")
+    }
+
     /// Drops all planes. They can be made again from the clip.
     pub fn clear(&self) -> Result<(), MediaError> {
         match fs::remove_dir_all(&self.0) {
@@ -224,6 +239,9 @@ impl StoredPlanes {
                 Err(error) if error.kind() == ErrorKind::NotFound && begun.elapsed() < self.when_missing.wait => {
                     if self.when_missing.cancel.is_cancelled() {
                         return Err(MediaError::Cancelled);
+                    }
+                    if let Ok(why) = fs::read_to_string(self.folders[LUMA].told()) {
+                        return Err(MediaError::BadInput(why));
                     }
                     std::thread::sleep(POLL);
                 }

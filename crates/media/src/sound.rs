@@ -2,8 +2,8 @@
 
 use jampin_core::time::Frame;
 
-use crate::EncodeJob;
 use crate::clip::AudioInfo;
+use crate::container::EncodeJob;
 use crate::tools::Call;
 
 /// The sound of a film that is written, cut as its pictures are. In the call the pictures are the first input, the

@@ -7,6 +7,9 @@ use uuid::Uuid;
 use crate::StoreError;
 use crate::schema::jobs;
 
+/// A running job whose worker has not been heard of for this long, in seconds, is taken to be orphaned. Workers
+/// report every second; a loaded machine may be late by a few.
+pub const HEARTBEAT_STALE_SECONDS: u32 = 6;
 /// The right to write down what becomes of a job. It is lost when somebody else takes the job, as after a while without
 /// a heartbeat, and when the job ends. Every write of a job is made with it, in the same transaction, so that a worker
 /// that was stopped for a while and comes back writes over nothing ([`StoreError::LostLease`]).

@@ -57,7 +57,7 @@ pub use error::StoreError;
 pub use events::{Event, Listener};
 pub use job::{Job, JobState, NewJob};
 pub use known::Known;
-pub use lease::Lease;
+pub use lease::{HEARTBEAT_STALE_SECONDS, Lease};
 pub use log::{Appended, Edited, LogEntry, NewSamples};
 pub use look_links::LookLink;
 pub use members::{Member, Role, Thing};
@@ -73,7 +73,7 @@ pub use shots::{NewShot, ShotInfo, StoredShot};
 pub use snapshot::Snapshot;
 pub use tries::Tries;
 pub use workers::{BusyWorker, WorkerRow};
-pub use working::{HEARTBEAT_STALE_SECONDS, MAX_ATTEMPTS, Seeker};
+pub use working::{MAX_ATTEMPTS, Seeker};
 
 /// Connections held open. Four requests at once keep a two-core machine busy; jobs need a few more.
 const POOL_SIZE: usize = 12;

@@ -9,8 +9,9 @@ use serde::Serialize;
 use uuid::Uuid;
 
 use crate::job::database_now;
+use crate::lease::HEARTBEAT_STALE_SECONDS;
 use crate::schema::{jobs, workers};
-use crate::working::{FIRST_OF_ITS_PIN, HEARTBEAT_STALE_SECONDS};
+use crate::working::FIRST_OF_ITS_PIN;
 use crate::{Store, StoreError};
 
 /// A process that does long work.

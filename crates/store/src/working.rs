@@ -9,16 +9,13 @@ use uuid::Uuid;
 
 use crate::events::announce_job;
 use crate::job::database_now;
-use crate::lease::{held, hold};
+use crate::lease::{HEARTBEAT_STALE_SECONDS, held, hold};
 use crate::pieces::{PIECE, is_piece_of};
 use crate::rows::JobRow;
 use crate::schema::{jobs, projects, shots};
 use crate::shots::lock;
 use crate::{Job, Lease, Store, StoreError, places, samples};
 
-/// A running job whose worker has not been heard of for this long, in seconds, is taken to be orphaned. Workers
-/// report every second; a loaded machine may be late by a few.
-pub const HEARTBEAT_STALE_SECONDS: u32 = 6;
 /// A job that broke off this many times is not tried again.
 pub const MAX_ATTEMPTS: i32 = 3;
 

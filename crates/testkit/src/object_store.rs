@@ -83,6 +83,11 @@ impl ObjectStore {
         environment(&format!("http://{}", self.address))
     }
 
+    /// Where it listens.
+    pub fn address(&self) -> SocketAddr {
+        self.address
+    }
+
     /// Changes how it answers.
     pub fn set(&self, weather: Weather) {
         self.weather.store(weather as u8, Ordering::SeqCst);

@@ -1,17 +1,19 @@
 //! Faults made on purpose, many times, with a checker afterwards: what docs/reliability.md reports.
 //!
 //! `cargo bench -p jampin-cli --profile dev --bench drill -- kill 100` (also `stop`, `disk`, `broken 1000`, `load 120`,
-//! `pages`, `team 300`).
+//! `pages`, `team 300`; as root `hosts`).
 
 mod broken;
 mod checker;
 mod disk;
+mod hosts;
 mod kill;
 mod load;
 mod pages;
 mod party;
 mod stop;
 mod team;
+mod wire;
 
 const PROGRAM: &str = env!("CARGO_BIN_EXE_jampin");
 
@@ -24,8 +26,9 @@ fn main() {
         Some("disk") => disk::run(),
         Some("broken") => broken::run(count(1000)),
         Some("load") => load::run(count(120)),
+        Some("hosts") => hosts::run(),
         Some("pages") => pages::run(),
         Some("team") => team::run(count(300)),
-        _ => println!("drill: one of kill ROUNDS, stop, disk, broken COUNT, load SECONDS, pages, team SECONDS"),
+        _ => println!("drill: one of kill ROUNDS, stop, disk, broken COUNT, load SECONDS, pages, team SECONDS, hosts"),
     }
 }

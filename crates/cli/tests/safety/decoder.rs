@@ -78,11 +78,11 @@ fn what_was_ready_is_never_made_shorter_by_it() {
     assert_eq!(server.send("POST", &format!("{path}/follow"), &follow).status, 202);
     let gave_up = |state: &serde_json::Value| {
         let jobs = state.as_array().unwrap();
-        jobs.iter().any(|job| job["kind"] == "prepare" && job["state"] == "failed")
+        jobs.iter().any(|job| job["kind"] == "follow" && job["state"] == "failed")
     };
     let queue = server.wait("/api/queue", gave_up);
     let job = queue.as_array().unwrap().iter().find(|job| job["state"] == "failed").unwrap();
-    assert!(job["problem"].as_str().unwrap().contains("tried 3 times"), "{job}");
+    assert!(job["problem"].as_str().unwrap().contains("could not be read again"), "{job}");
     whole(&server.get(&path).json());
 }
 
