@@ -4,7 +4,7 @@ use std::net::TcpListener;
 use std::time::Duration;
 
 use anyhow::Context;
-use jampin_jobs::{Duty, EventHub, Library, Remote, Task, Worker, keep_house, spawn_worker};
+use jampin_jobs::{Duty, EventHub, Library, Remote, Task, Worker, keep_folder, keep_house, spawn_worker};
 use jampin_media::Limits;
 use jampin_store::{FIRST_OWNER, SessionBounds, Store};
 use jampin_web::{AppState, ServeSettings, make_link};
@@ -43,8 +43,7 @@ pub(crate) fn migrate(args: DatabaseArgs) -> anyhow::Result<()> {
 pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
     let (reach, tls) = crate::reach::reach(&args.reach)?;
     let library = library(&args.media)?;
-    // What a killed server had half taken in.
-    let _ = std::fs::remove_dir_all(library.uploads());
+    library.clear_uploads();
     let runtime = runtime()?;
     let store = Store::new(&args.database.database)?;
     runtime.block_on(store.migrate()).context("the database is not ready")?;
@@ -56,11 +55,13 @@ pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
         let _guard = runtime.enter();
         EventHub::start(store.clone())
     };
-    if !args.no_worker {
+    {
         let worker = Worker { store: store.clone(), library: library.clone(), hub: hub.clone() };
         let _guard = runtime.enter();
         tokio::spawn(keep_house(worker.clone()));
-        let _lanes = spawn_worker(worker, Duty::default());
+        if !args.no_worker {
+            let _lanes = spawn_worker(worker, Duty::default());
+        }
     }
     let bytes = |gb: f64| (gb * 1e9) as u64;
     let quotas = [args.project_gb, args.all_gb].map(bytes);
@@ -109,7 +110,11 @@ pub(crate) fn worker(args: WorkerArgs) -> anyhow::Result<()> {
     runtime.block_on(library.is_reachable()).context("the object store cannot be used")?;
     runtime.block_on(async {
         let hub = EventHub::start(store.clone());
-        let lanes = spawn_worker(Worker { store, library, hub }, duty);
+        let worker = Worker { store, library, hub };
+        if worker.library.is_cache() {
+            tokio::spawn(keep_folder(worker.clone()));
+        }
+        let lanes = spawn_worker(worker, duty);
         // They run until the process ends.
         let _ = tokio::signal::ctrl_c().await;
         lanes.iter().for_each(tokio::task::JoinHandle::abort);

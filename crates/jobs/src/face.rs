@@ -17,6 +17,7 @@ use jampin_store::{Appended, NewSamples};
 use serde_json::json;
 use uuid::Uuid;
 
+use crate::pace::Pace;
 use crate::place::Workplace;
 use crate::work::Work;
 use crate::{SolveResult, TaskError};
@@ -46,7 +47,8 @@ impl FaceSolver<'_> {
         if let Some(spacing) = self.area.spacing() {
             return self.solve_net(MeshTask { area: task, spacing }, part);
         }
-        let mut writer = Writer { solver: self, part, seen: 0, waiting: BTreeMap::new(), flushed: None, failed: None };
+        let mut writer =
+            Writer { solver: self, part, seen: 0, waiting: BTreeMap::new(), pace: Pace::of(FLUSH), failed: None };
         let end = solve_area(&mut planes.another(), &task, part, &mut writer)?;
         if let Some(error) = writer.failed {
             return Err(error);
@@ -105,7 +107,7 @@ struct Writer<'a> {
     /// Frames told of so far.
     seen: u32,
     waiting: BTreeMap<Frame, Place>,
-    flushed: Option<Instant>,
+    pace: Pace,
     failed: Option<TaskError>,
 }
 
@@ -113,7 +115,7 @@ impl AreaWatch for Writer<'_> {
     fn placed(&mut self, frame: Frame, place: &Place) -> ControlFlow<()> {
         self.seen += 1;
         self.waiting.insert(frame, place.clone());
-        if self.flushed.is_none_or(|at| at.elapsed() > FLUSH) {
+        if self.pace.is_due() {
             self.flush();
         }
         let is_over = self.failed.is_some() || self.solver.work.cancel.is_cancelled();
@@ -123,7 +125,6 @@ impl AreaWatch for Writer<'_> {
 
 impl Writer<'_> {
     fn flush(&mut self) {
-        self.flushed = Some(Instant::now());
         let places = std::mem::take(&mut self.waiting);
         let live = |at: Point| {
             let samples = self.solver.samples(&places, at).into_iter();
@@ -132,8 +133,8 @@ impl Writer<'_> {
         let all: Vec<Changes> = self.solver.area.carried().into_iter().map(live).collect();
         // Mostly once through; where less motion explains it, a shorter second time.
         let share = f64::from(self.seen) / f64::from(self.part.count().max(1));
-        if let Err(error) = self.solver.write((&self.solver.area.carriers, &all), share.min(0.98)) {
-            self.failed = Some(error);
-        }
+        let begun = Instant::now();
+        self.failed = self.solver.write((&self.solver.area.carriers, &all), share.min(0.98)).err();
+        self.pace.wrote_since(begun);
     }
 }

@@ -15,6 +15,7 @@ use serde_json::Value;
 use tokio::runtime::Handle;
 
 use crate::face::FaceSolver;
+use crate::pace::Pace;
 use crate::place::{ClipScene, Workplace};
 use crate::solve::Solver;
 use crate::work::Work;
@@ -194,7 +195,7 @@ impl Run<'_> {
             shot,
             reached: &mut self.reached,
             waiting: Vec::new(),
-            flushed: None,
+            pace: Pace::of(FLUSH),
             failed: None,
         };
         let end = follow(&mut self.planes, &self.pin, start, direction, until, &mut writer);
@@ -216,7 +217,7 @@ struct Writer<'a> {
     shot: &'a mut Shot,
     reached: &'a mut Reached,
     waiting: Vec<(Frame, Option<Sample>)>,
-    flushed: Option<Instant>,
+    pace: Pace,
     failed: Option<TaskError>,
 }
 
@@ -226,7 +227,7 @@ impl FollowSink for Writer<'_> {
         self.shot.track_mut(self.task.pin).set(frame, Some(sample));
         self.reached.frame = Some(frame);
         self.reached.found += 1;
-        if self.flushed.is_none_or(|at| at.elapsed() > FLUSH) {
+        if self.pace.is_due() {
             self.flush();
         }
         if self.failed.is_some() || self.cancel.is_cancelled() { Continue::No } else { Continue::Yes }
@@ -235,16 +236,17 @@ impl FollowSink for Writer<'_> {
 
 impl Writer<'_> {
     fn flush(&mut self) {
-        self.flushed = Some(Instant::now());
         if self.waiting.is_empty() || self.failed.is_some() {
             return;
         }
+        let begun = Instant::now();
         let written = serde_json::to_value(&*self.reached).map_err(TaskError::from).and_then(|progress| {
             let store = &self.worker.store;
             let new: [NewSamples<'_>; 1] = [(self.task.pin, &self.waiting)];
             let append = store.append_samples(self.lease, self.task.shot, &new, &progress);
             Ok(self.runtime.block_on(append)?)
         });
+        self.pace.wrote_since(begun);
         self.waiting.clear();
         match written {
             Ok(Appended::Yes) => {}

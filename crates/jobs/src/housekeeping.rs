@@ -12,6 +12,7 @@ use uuid::Uuid;
 
 use crate::durable::make_room_for;
 use crate::library::take_away;
+use crate::planes::trim;
 use crate::{Library, PrepareTask, Remote, Task, TaskError, Worker};
 
 /// Younger files may belong to something whose row is still to come.
@@ -20,6 +21,8 @@ const SETTLED: Duration = Duration::from_secs(3600);
 const INSTALLATION: &str = "installation";
 /// How often it is done.
 const OFTEN: Duration = Duration::from_secs(24 * 3600);
+/// How often a folder that is a cache is made to fit its limit.
+const TRIMMED: Duration = Duration::from_secs(600);
 
 /// What was put right.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -33,12 +36,35 @@ pub struct PutRight {
 /// Puts things right now and then, until the process ends.
 pub async fn keep_house(worker: Worker) {
     loop {
-        match put_right(&worker, SETTLED).await {
-            Ok(done) if done == PutRight::default() => {}
-            Ok(done) => tracing::info!(files = done.removed.len(), clips = done.taken_up.len(), "put right"),
-            Err(error) => tracing::error!(%error, "what faults have left behind could not be put right"),
+        tell(put_right(&worker, SETTLED).await);
+        trim_now_and_then(&worker).await;
+    }
+}
+
+/// The same for the folder of a worker alone, where it is its own: rows and objects are the servers' to look after.
+pub async fn keep_folder(worker: Worker) {
+    loop {
+        let tidied = tidy_folder(&worker, SETTLED).await;
+        tell(tidied.map(|removed| PutRight { removed, ..PutRight::default() }));
+        trim_now_and_then(&worker).await;
+    }
+}
+
+fn tell(done: Result<PutRight, TaskError>) {
+    match done {
+        Ok(done) if done == PutRight::default() => {}
+        Ok(done) => tracing::info!(files = done.removed.len(), clips = done.taken_up.len(), "put right"),
+        Err(error) => tracing::error!(%error, "what faults have left behind could not be put right"),
+    }
+}
+
+/// Until it is time to put things right again. Whoever only shows pictures fills a cache, too.
+async fn trim_now_and_then(worker: &Worker) {
+    for _ in 0..OFTEN.as_secs() / TRIMMED.as_secs() {
+        tokio::time::sleep(TRIMMED).await;
+        if worker.library.is_cache() {
+            trim(&worker.store, &worker.library, Uuid::nil()).await;
         }
-        tokio::time::sleep(OFTEN).await;
     }
 }
 
@@ -46,10 +72,20 @@ pub async fn keep_house(worker: Worker) {
 pub async fn put_right(worker: &Worker, untouched: Duration) -> Result<PutRight, TaskError> {
     let mut taken_up = Vec::new();
     for (clip, project) in worker.store.forsaken_clips().await? {
-        worker.store.enqueue(Task::Prepare(PrepareTask { clip }).into_job(project)?).await?;
+        // Another server may have found it as well.
+        worker.store.enqueue_once(Task::Prepare(PrepareTask { clip }).into_job(project)?).await?;
         taken_up.push(clip);
     }
     forget(worker).await?;
+    let removed = tidy_folder(worker, untouched).await?;
+    if let Some(remote) = &worker.library.remote {
+        tidy_objects(worker, remote, untouched).await?;
+    }
+    Ok(PutRight { removed, taken_up })
+}
+
+/// Removes the files of the folder that nobody needs; which.
+async fn tidy_folder(worker: &Worker, untouched: Duration) -> Result<Vec<PathBuf>, TaskError> {
     // Files first: a row that comes after them is not missed then.
     let library = worker.library.clone();
     let old = tokio::task::spawn_blocking(move || old_files(&library, untouched));
@@ -61,12 +97,9 @@ pub async fn put_right(worker: &Worker, untouched: Duration) -> Result<PutRight,
         tracing::warn!("the media folder belongs to another database: files that this one does not know stay");
     }
     let is_unneeded = |file: &OldFile| (is_ours || file.is_draft) && !file.is_needed(&known);
-    if let Some(remote) = &worker.library.remote {
-        tidy_objects(worker, remote, (installation, &known), untouched).await?;
-    }
     let unneeded: Vec<PathBuf> = old.into_iter().filter(is_unneeded).map(|file| file.path).collect();
     let removed = tokio::task::spawn_blocking(move || unneeded.into_iter().filter(|path| take_away(path)).collect());
-    Ok(PutRight { removed: removed.await.map_err(|error| TaskError::BrokenOff(error.to_string()))?, taken_up })
+    removed.await.map_err(|error| TaskError::BrokenOff(error.to_string()))
 }
 
 /// Takes away for good what was deleted so long ago that nobody can have it back.
@@ -79,12 +112,7 @@ async fn forget(worker: &Worker) -> Result<(), StoreError> {
 }
 
 /// What nobody needs in the object store goes, if that is this database's.
-async fn tidy_objects(
-    worker: &Worker,
-    remote: &Remote,
-    (installation, known): (Uuid, &Known),
-    untouched: Duration,
-) -> Result<(), TaskError> {
+async fn tidy_objects(worker: &Worker, remote: &Remote, untouched: Duration) -> Result<(), TaskError> {
     let mut newest: BTreeMap<PathBuf, SystemTime> = BTreeMap::new();
     for found in remote.list("").await? {
         // A clip's folder and a folder of pieces are one thing each.
@@ -92,6 +120,8 @@ async fn tidy_objects(
         let at = newest.entry(thing).or_insert(found.at);
         *at = found.at.max(*at);
     }
+    // Objects first: a row that comes after them is not missed then.
+    let (installation, known) = (worker.store.installation().await?, &worker.store.known().await?);
     let kept = newest.into_iter();
     let kept = kept.filter_map(|(thing, at)| Some((OldFile::new(worker.library.kind_of(&thing)?, thing)?, at)));
     let kept: Vec<(OldFile, SystemTime)> = kept.collect();

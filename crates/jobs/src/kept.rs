@@ -4,7 +4,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use bytes::Bytes;
-use futures_util::stream::{BoxStream, StreamExt};
+use futures_util::stream::{BoxStream, StreamExt, TryStreamExt};
 use jampin_media::MediaError;
 use jampin_store::Remains;
 use tokio::io::AsyncReadExt;
@@ -26,6 +26,17 @@ pub struct Opened {
     pub length: u64,
     /// They, piece by piece.
     pub bytes: BoxStream<'static, io::Result<Bytes>>,
+}
+
+impl Opened {
+    /// All of it at once.
+    pub(crate) async fn all(self) -> Result<Vec<u8>, MediaError> {
+        let chunks: Vec<Bytes> = self.bytes.try_collect().await.map_err(|error| {
+            tracing::warn!(%error, "a kept file broke off");
+            MediaError::Unreachable
+        })?;
+        Ok(chunks.concat())
+    }
 }
 
 impl Library {
@@ -57,6 +68,10 @@ impl Library {
     /// Has a kept file in the folder, where programs can read it. A file that is kept nowhere is an error.
     pub async fn bring(&self, path: PathBuf) -> Result<PathBuf, MediaError> {
         let Some(remote) = &self.remote else { return Ok(path) };
+        if let Some(folder) = path.parent().filter(|_| path.file_name().is_some_and(|name| name == "original")) {
+            // So that it is not dropped while somebody reads it.
+            let _ = std::fs::write(folder.join("used"), b"");
+        }
         if tokio::fs::try_exists(&path).await.unwrap_or(false) {
             return Ok(path);
         }
@@ -162,7 +177,6 @@ fn chunks(file: tokio::fs::File) -> BoxStream<'static, io::Result<Bytes>> {
 
 #[cfg(test)]
 mod tests {
-    use futures_util::TryStreamExt;
     use jampin_media::Tools;
 
     use super::*;
@@ -196,7 +210,8 @@ mod tests {
         put(&one, &one.clip(id).original(), &film).await;
         let there = two.bring(two.clip(id).original()).await.unwrap();
         assert!(std::fs::read(&there).unwrap() == film);
-        assert_eq!(std::fs::read_dir(there.parent().unwrap()).unwrap().count(), 1, "nothing is left over");
+        let is_draft = |entry: &std::fs::DirEntry| entry.path().extension().is_some_and(|ending| ending == "part");
+        assert_eq!(std::fs::read_dir(there.parent().unwrap()).unwrap().flatten().filter(is_draft).count(), 0);
         let opened = one.open(&one.export(id, "mp4")).await.unwrap();
         assert!(opened.is_none(), "nobody has written it");
         put(&two, &two.export(id, "mp4"), b"film").await;

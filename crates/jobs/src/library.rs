@@ -14,6 +14,9 @@ use crate::Remote;
 /// What was used more lately is not dropped where it would have to be fetched anew: somebody may be at it.
 const IDLE: Duration = Duration::from_secs(600);
 
+/// An upload in which nothing happened for so long is over; making a film of numbered pictures takes less.
+const UPLOAD_IDLE: Duration = Duration::from_secs(600);
+
 /// The folder of all media, and the tools to read them.
 #[derive(Clone, Debug)]
 pub struct Library {
@@ -69,6 +72,20 @@ impl Library {
     /// Where an upload is put together before it is known to be a film.
     pub fn uploads(&self) -> PathBuf {
         self.root.join("uploads")
+    }
+
+    /// Removes what a killed server had half taken in. What another one takes in now, over the same folder, stays: it would
+    /// have given up by itself if nothing had come for so long.
+    pub fn clear_uploads(&self) {
+        let is_idle = |path: &Path| {
+            let files = fs::read_dir(path).into_iter().flatten().flatten().map(|entry| entry.path());
+            let written = files.chain([path.to_owned()]).filter_map(|file| file.metadata().ok()?.modified().ok()).max();
+            written.and_then(|at| at.elapsed().ok()).is_some_and(|since| since > UPLOAD_IDLE)
+        };
+        let uploads = fs::read_dir(self.uploads()).into_iter().flatten().flatten().map(|entry| entry.path());
+        for path in uploads.filter(|path| is_idle(path)) {
+            take_away(&path);
+        }
     }
 
     /// The finished film of an export.
@@ -237,6 +254,40 @@ mod tests {
         assert!(files(stays).iter().all(|path| path.exists()));
         // A second time there is nothing to do, and nothing to complain of.
         library.remove(&remains);
+    }
+
+    #[test]
+    fn an_upload_that_goes_on_stays_and_one_that_was_given_up_goes() {
+        let dir = tempfile::tempdir().unwrap();
+        let library = Library::new(dir.path().to_owned(), Tools::default(), 0);
+        let folders = ["dead", "alive"].map(|name| library.uploads().join(name));
+        let long_ago = SystemTime::now() - 2 * UPLOAD_IDLE;
+        for folder in &folders {
+            fs::create_dir_all(folder).unwrap();
+            fs::write(folder.join("original"), b"half").unwrap();
+        }
+        // A folder is not written when a file in it grows.
+        for path in [&folders[0], &folders[0].join("original"), &folders[1]] {
+            fs::File::open(path).unwrap().set_modified(long_ago).unwrap();
+        }
+        library.clear_uploads();
+        assert_eq!(folders.map(|folder| folder.exists()), [false, true]);
+    }
+
+    #[test]
+    fn a_cache_drops_whole_clips_but_none_that_somebody_may_be_at() {
+        let dir = tempfile::tempdir().unwrap();
+        let library = Library::new(dir.path().to_owned(), Tools::default(), 10).over(Remote::in_memory()).unwrap();
+        let [idle, busy] = [1, 2].map(Uuid::from_u128);
+        for id in [idle, busy] {
+            crate::durable::make_room_for(&library.clip(id).original()).unwrap();
+            fs::write(library.clip(id).original(), [7; 100]).unwrap();
+            library.touch(id);
+        }
+        let used = fs::File::open(library.clip(idle).path().join("used")).unwrap();
+        used.set_modified(SystemTime::now() - 2 * IDLE).unwrap();
+        assert_eq!(library.trim_planes(Uuid::nil()), [idle]);
+        assert_eq!([idle, busy].map(|id| library.clip(id).path().exists()), [false, true]);
     }
 
     #[test]

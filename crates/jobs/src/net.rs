@@ -10,6 +10,7 @@ use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::Sample;
 
 use crate::face::{Changes, FLUSH, FaceSolver, nothing_within};
+use crate::pace::Pace;
 use crate::{SolveResult, TaskError};
 
 impl FaceSolver<'_> {
@@ -23,7 +24,7 @@ impl FaceSolver<'_> {
             part,
             seen: 0,
             waiting: BTreeMap::new(),
-            flushed: None,
+            pace: Pace::of(FLUSH),
             failed: None,
         };
         let frames = match solve_mesh(&mut self.place.planes.another(), &task, part, &mut writer)? {
@@ -56,7 +57,7 @@ struct Writer<'a> {
     /// Frames told of so far.
     seen: u32,
     waiting: BTreeMap<Frame, Vec<Sample>>,
-    flushed: Option<Instant>,
+    pace: Pace,
     failed: Option<TaskError>,
 }
 
@@ -64,11 +65,12 @@ impl MeshWatch for Writer<'_> {
     fn placed(&mut self, frame: Frame, knots: &[Sample]) -> ControlFlow<()> {
         self.seen += 1;
         self.waiting.insert(frame, knots.to_vec());
-        if self.flushed.is_none_or(|at| at.elapsed() > FLUSH) {
-            self.flushed = Some(Instant::now());
+        if self.pace.is_due() {
             let done = f64::from(self.seen) / f64::from(self.part.count().max(1));
             let frames = std::mem::take(&mut self.waiting);
+            let begun = Instant::now();
             self.failed = self.write(&frames, done.min(0.98)).err();
+            self.pace.wrote_since(begun);
         }
         let is_over = self.failed.is_some() || self.solver.work.cancel.is_cancelled();
         if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }

@@ -65,6 +65,7 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
         }
         put_in_place(&draft, &path)?;
         runtime.block_on(worker.library.keep(&path))?;
+        worker.library.drop_copy(&path);
         Ok(frames)
     });
     let _ = std::fs::remove_file(&draft);

@@ -117,7 +117,13 @@ impl Wish {
         let (library, folder) = (self.library.clone(), self.library.clip(self.clip.id));
         let (info, table, colour) = (info.clone(), table.clone(), self.colour);
         let made = on_its_own_thread(move || {
-            let Some(_lock) = lock(&folder)? else { return Ok(()) };
+            let _lock = lock(&folder)?;
+            let last = Frame(table.len().saturating_sub(1));
+            let there = if colour { folder.has_colour(table.len()) } else { folder.planes().has(last) };
+            // Another was at it, and is done.
+            if there {
+                return Ok(());
+            }
             let (tools, cancel) = (&library.tools, Cancel::default());
             let mut looked = std::time::Instant::now();
             // The database needs room to keep what people do.
@@ -129,23 +135,23 @@ impl Wish {
                     }
                 }
             };
-            match colour {
-                true if folder.has_colour(table.len()) => Ok(()),
-                true => prepare_colour(tools, &folder, (&info, table.len()), &cancel, &mut watch_room).map(|_| ()),
-                false => prepare(tools, &folder, (&info, &table), Leave::Planes, &cancel, &mut watch_room).map(|_| ()),
+            if colour {
+                return prepare_colour(tools, &folder, (&info, table.len()), &cancel, &mut watch_room);
             }
+            prepare(tools, &folder, (&info, &table), Leave::Planes, &cancel, &mut watch_room).map(|_| ())
         });
         Ok(made.await.map_err(|_| TaskError::BrokenOff("Making planes broke down.".into()))??)
     }
 }
 
-/// Among the processes that share the folder; `None` when another makes these planes. The system takes the lock back
-/// when the process ends.
-fn lock(folder: &ClipFolder) -> Result<Option<File>, MediaError> {
+/// Among the processes that share the folder one makes planes of a clip, the others wait for it here. The system takes
+/// the lock back when the process ends.
+fn lock(folder: &ClipFolder) -> Result<File, MediaError> {
     let path = folder.path().join("making");
     make_room_for(&path)?;
     let file = File::create(path).map_err(MediaError::io("making planes"))?;
-    Ok(file.try_lock().is_ok().then_some(file))
+    file.lock().map_err(MediaError::io("making planes"))?;
+    Ok(file)
 }
 
 /// Makes room for planes, and says whose are not there any more. When that cannot be said, a job is now and then taken

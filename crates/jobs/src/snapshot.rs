@@ -56,8 +56,8 @@ impl Snapshot {
 
     /// As an earlier attempt has kept it.
     pub async fn of(library: &Library, export: Uuid) -> Result<Option<Self>, TaskError> {
-        let Some(bytes) = library.read(&library.pieces(export).join("shot.json")).await? else { return Ok(None) };
-        let mut kept: Self = serde_json::from_slice(&bytes)?;
+        let Some(opened) = library.open(&library.pieces(export).join("shot.json")).await? else { return Ok(None) };
+        let mut kept: Self = serde_json::from_slice(&opened.all().await?)?;
         for (pin, samples) in std::mem::take(&mut kept.tracks) {
             kept.shot.tracks.insert(pin, Arc::new(samples.into_iter().collect()));
         }

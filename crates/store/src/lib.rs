@@ -48,6 +48,7 @@ use diesel_async::async_connection_wrapper::AsyncConnectionWrapper;
 use diesel_async::pooled_connection::AsyncDieselConnectionManager;
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use uuid::Uuid;
 
 pub use arriving::Arriving;
 pub use audit::AuditEntry;
@@ -92,6 +93,8 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 pub struct Store {
     pool: Pool<AsyncPgConnection>,
     url: String,
+    /// For whom edits are made.
+    person: Option<Uuid>,
 }
 
 impl Store {
@@ -99,7 +102,12 @@ impl Store {
     pub fn new(url: &str) -> Result<Self, StoreError> {
         let manager = AsyncDieselConnectionManager::<AsyncPgConnection>::new(bounded(url));
         let pool = Pool::builder(manager).max_size(POOL_SIZE).build().map_err(StoreError::unreachable)?;
-        Ok(Self { pool, url: url.to_owned() })
+        Ok(Self { pool, url: url.to_owned(), person: None })
+    }
+
+    /// The same, for somebody: the log says whose the edits are that are made with it.
+    pub fn by(&self, person: Option<Uuid>) -> Self {
+        Self { person, ..self.clone() }
     }
 
     /// Brings the tables up to date. Call it off the web server's threads: it blocks.

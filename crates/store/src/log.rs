@@ -16,7 +16,7 @@ use uuid::Uuid;
 use crate::events::announce;
 use crate::lease::hold;
 use crate::rows::{LogRow, ShotRow};
-use crate::schema::{jobs, log, shots};
+use crate::schema::{jobs, log, people, shots};
 use crate::shots::{document, lock, parsed};
 use crate::{Event, Lease, NewJob, Store, StoreError, changes, log_parts, samples};
 
@@ -47,6 +47,8 @@ pub struct LogEntry {
     pub made_at: DateTime<Utc>,
     /// Whether it is in force, not undone.
     pub in_force: bool,
+    /// Name of whoever made it, where that is known.
+    pub by: Option<String>,
 }
 
 /// A pin, with what is to be on some of its frames.
@@ -60,7 +62,7 @@ impl Store {
             .transaction(async |connection| {
                 let mut row = lock(connection, shot).await?;
                 changes::fits(connection, &row, revision, edit, &parsed(&row)?).await?;
-                push(connection, &mut row, title, edit, None).await
+                push(connection, &mut row, title, edit, (None, self.person)).await
             })
             .await
     }
@@ -81,7 +83,7 @@ impl Store {
                 let mut row = lock(connection, shot).await?;
                 changes::fits(connection, &row, revision, edit, &parsed(&row)?).await?;
                 let job = crate::job::insert(connection, job).await?;
-                let edited = push(connection, &mut row, title, edit, Some(job)).await?;
+                let edited = push(connection, &mut row, title, edit, (Some(job), self.person)).await?;
                 Ok((edited, job))
             })
             .await
@@ -178,14 +180,15 @@ impl Store {
     pub async fn log(&self, shot: Uuid, most: i64) -> Result<Vec<LogEntry>, StoreError> {
         let mut connection = self.connection().await?;
         let head: i64 = shots::table.filter(shots::id.eq(shot)).select(shots::log_head).first(&mut connection).await?;
-        let rows: Vec<(i64, String, DateTime<Utc>)> = log::table
+        let rows: Vec<(i64, String, DateTime<Utc>, Option<String>)> = log::table
+            .left_join(people::table.on(people::id.nullable().eq(log::person_id)))
             .filter(log::shot_id.eq(shot))
             .order(log::number.desc())
             .limit(most)
-            .select((log::number, log::title, log::made_at))
+            .select((log::number, log::title, log::made_at, people::name.nullable()))
             .load(&mut connection)
             .await?;
-        let entry = |(number, title, made_at)| LogEntry { number, title, made_at, in_force: number <= head };
+        let entry = |(number, title, made_at, by)| LogEntry { number, title, made_at, in_force: number <= head, by };
         Ok(rows.into_iter().map(entry).collect())
     }
 }
@@ -205,7 +208,7 @@ async fn push(
     row: &mut ShotRow,
     title: &str,
     edit: &Edit,
-    job: Option<Uuid>,
+    (job, person): (Option<Uuid>, Option<Uuid>),
 ) -> Result<Edited, StoreError> {
     let (inverse, about) = apply(connection, row, edit, Edit::apply).await?;
     let undone = log::table.filter(log::shot_id.eq(row.id)).filter(log::number.gt(row.log_head));
@@ -217,6 +220,7 @@ async fn push(
         edit: None,
         inverse: serde_json::to_value(&inverse)?,
         job_id: job,
+        person_id: person,
     };
     diesel::insert_into(log::table).values(&entry).execute(connection).await?;
     save(connection, row, entry.number, &about).await

@@ -52,6 +52,7 @@ pub(crate) struct LogRow {
     pub edit: Option<Value>,
     pub inverse: Value,
     pub job_id: Option<Uuid>,
+    pub person_id: Option<Uuid>,
 }
 
 #[derive(Clone, Debug, Queryable, Selectable)]

@@ -34,7 +34,7 @@ diesel::table! {
 diesel::table! {
     log (shot_id, number) {
         shot_id -> Uuid, number -> Int8, title -> Text, edit -> Nullable<Jsonb>, inverse -> Jsonb, job_id -> Nullable<Uuid>,
-        made_at -> Timestamptz,
+        made_at -> Timestamptz, person_id -> Nullable<Uuid>,
     }
 }
 

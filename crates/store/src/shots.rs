@@ -12,7 +12,7 @@ use serde_json::Value;
 use uuid::Uuid;
 
 use crate::rows::ShotRow;
-use crate::schema::{log, shots};
+use crate::schema::{log, people, shots};
 use crate::{Store, StoreError, samples};
 
 /// What a shot is.
@@ -47,6 +47,8 @@ pub struct StoredShot {
     pub shot: Shot,
     /// Title of the edit that undo would take back.
     pub undo: Option<String>,
+    /// Whose edit it is, where that is known.
+    pub undo_by: Option<(Uuid, String)>,
     /// Title of the edit that redo would make again.
     pub redo: Option<String>,
 }
@@ -177,15 +179,18 @@ async fn read(
         Some(known) => known.shot.tracks.clone(),
         None => samples::load(connection, id).await?,
     };
-    let neighbours: Vec<(i64, String)> = log::table
+    let neighbours: Vec<(i64, String, Option<Uuid>, Option<String>)> = log::table
+        .left_join(people::table.on(people::id.nullable().eq(log::person_id)))
         .filter(log::shot_id.eq(id))
         .filter(log::number.eq_any([row.log_head, row.log_head + 1]))
-        .select((log::number, log::title))
+        .select((log::number, log::title, people::id.nullable(), people::name.nullable()))
         .load(connection)
         .await?;
-    let title = |number: i64| neighbours.iter().find(|(own, _)| *own == number).map(|(_, title)| title.clone());
+    let [undo, redo] =
+        [0, 1].map(|next| neighbours.iter().find(|(number, ..)| *number == row.log_head + next).cloned());
+    let (undo, undo_by) = undo.map(|(_, title, id, name)| (title, id.zip(name))).unzip();
     let info = ShotInfo::new(&row, shot.subjects.len());
-    Ok(StoredShot { info, shot, undo: title(row.log_head), redo: title(row.log_head + 1) })
+    Ok(StoredShot { info, shot, undo, undo_by: undo_by.flatten(), redo: redo.map(|(_, title, ..)| title) })
 }
 
 /// The document as it is stored.

@@ -3,7 +3,7 @@
 use chrono::{DateTime, Utc};
 use diesel::dsl::sql;
 use diesel::prelude::*;
-use diesel::sql_types::{BigInt, Bool};
+use diesel::sql_types::{BigInt, Bool, Text, Uuid as SqlUuid};
 use diesel_async::RunQueryDsl;
 use serde::Serialize;
 use uuid::Uuid;
@@ -44,6 +44,14 @@ pub struct BusyWorker {
     pub busy: i64,
 }
 
+#[derive(QueryableByName)]
+struct AtWork {
+    #[diesel(sql_type = SqlUuid)]
+    job: Uuid,
+    #[diesel(sql_type = Text)]
+    host: String,
+}
+
 impl Store {
     /// Says that a worker is there. Those that have not said so for a while are forgotten.
     pub async fn worker_is_there(&self, worker: &WorkerRow) -> Result<(), StoreError> {
@@ -81,6 +89,18 @@ impl Store {
             .load(&mut connection)
             .await?;
         Ok(rows.into_iter().map(|(worker, began_at, busy)| BusyWorker { worker, began_at, busy }).collect())
+    }
+
+    /// On which hosts the jobs that run are done, each host once; pieces count for their export.
+    pub async fn hosts_at_work(&self) -> Result<Vec<(Uuid, String)>, StoreError> {
+        let mut connection = self.connection().await?;
+        let rows: Vec<AtWork> = diesel::sql_query(
+            "SELECT DISTINCT COALESCE((jobs.payload->>'export')::uuid, jobs.id) AS job, workers.host FROM jobs \
+             JOIN workers ON jobs.worker = ANY (workers.lanes) WHERE jobs.state = 'running' ORDER BY workers.host",
+        )
+        .load(&mut connection)
+        .await?;
+        Ok(rows.into_iter().map(|AtWork { job, host }| (job, host)).collect())
     }
 
     /// Which of these jobs wait for earlier work on the same pin.

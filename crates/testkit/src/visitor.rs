@@ -18,6 +18,11 @@ impl Visitor {
         Self { address: server.address.clone(), cookie: RefCell::new(None) }
     }
 
+    /// At an address that is not a server's own.
+    pub fn at(address: &str) -> Self {
+        Self { address: address.to_owned(), cookie: RefCell::new(None) }
+    }
+
     /// The same, with a cookie from somewhere else.
     pub fn with_cookie(server: &Server, cookie: &str) -> Self {
         Self { address: server.address.clone(), cookie: RefCell::new(Some(cookie.to_owned())) }

@@ -12,6 +12,7 @@ use jampin_store::{FIRST_OWNER, LookLink, Person, Role, StoreError, Thing};
 use url::form_urlencoded;
 use uuid::Uuid;
 
+use crate::aside::answering;
 use crate::error::ApiError;
 use crate::needs::{Kind, Needs, needs_of};
 use crate::pages;
@@ -36,10 +37,11 @@ pub(crate) async fn access<B: MessageBody>(
                 tracing::Span::current().record("person", person.id.to_string());
                 request.extensions_mut().insert(person.clone());
             }
+            let who = visitor.as_ref().and_then(Visitor::person);
             if let Some(visitor) = visitor {
                 request.extensions_mut().insert(visitor);
             }
-            Ok(next.call(request).await?.map_into_left_body())
+            Ok(answering(who, next.call(request)).await?.map_into_left_body())
         }
         Err(ApiError::SignedOut) if wants_page => {
             let answer = to_sign_in(&request);

@@ -7,7 +7,7 @@ use actix_web::HttpResponse;
 use jampin_core::action::{Planned, Resolve};
 use jampin_core::edit::Edit;
 use jampin_jobs::{SolveTask, Task};
-use jampin_store::{Edited, NewJob, StoreError};
+use jampin_store::{Edited, NewJob, Store, StoreError};
 use serde_json::json;
 use uuid::Uuid;
 
@@ -15,7 +15,22 @@ use crate::error::ApiError;
 use crate::evaluated::EvaluatedShot;
 use crate::state::AppState;
 
+tokio::task_local! {
+    /// Whose request it is.
+    static WHO: Option<Uuid>;
+}
+
+/// Answers somebody's request: the edits that it makes are theirs.
+pub(crate) async fn answering<T>(who: Option<Uuid>, answer: impl Future<Output = T>) -> T {
+    WHO.scope(who, answer).await
+}
+
 impl AppState {
+    /// The store, for whoever asks.
+    fn store_of_who(&self) -> Store {
+        self.store.by(WHO.try_with(|who| *who).ok().flatten())
+    }
+
     /// Runs something among the long work's threads.
     pub(crate) async fn aside<T: Send + 'static>(
         &self,
@@ -27,7 +42,7 @@ impl AppState {
 
     /// [`jampin_store::Store::edit`].
     pub(crate) async fn edit(&self, shot: Uuid, revision: i64, title: &str, edit: &Edit) -> Result<Edited, StoreError> {
-        let (store, title, edit) = (self.store.clone(), title.to_owned(), edit.clone());
+        let (store, title, edit) = (self.store_of_who(), title.to_owned(), edit.clone());
         self.aside(async move { store.edit(shot, revision, &title, &edit).await }).await
     }
 
@@ -40,7 +55,7 @@ impl AppState {
         edit: &Edit,
         job: NewJob,
     ) -> Result<(Edited, Uuid), StoreError> {
-        let (store, title, edit) = (self.store.clone(), title.to_owned(), edit.clone());
+        let (store, title, edit) = (self.store_of_who(), title.to_owned(), edit.clone());
         self.aside(async move { store.edit_with_job(shot, revision, &title, &edit, job).await }).await
     }
 

@@ -24,8 +24,14 @@ pub(crate) async fn queue(state: web::Data<AppState>, me: web::ReqData<Person>) 
     } else {
         (state.store.workers().await?, state.store.held_up(&waiting).await?)
     };
+    let hosts = state.store.hosts_at_work().await?;
+    let are_several = hosts.iter().any(|(_, host)| *host != hosts[0].1);
     let jobs = jobs.into_iter().map(|(job, project, about)| {
         let mut value = json!(job);
+        if are_several && job.state == JobState::Running {
+            let own = hosts.iter().filter(|(of, _)| *of == job.id).map(|(_, host)| host);
+            value["hosts"] = json!(own.collect::<Vec<_>>());
+        }
         if job.state == JobState::Waiting {
             value["why"] = json!(why_it_waits(&job, &workers, held_up.contains(&job.id)));
         }

@@ -9,6 +9,7 @@ use jampin_core::pin::Pin;
 use jampin_core::solve::{doubts, next_guide};
 use jampin_core::time::{Frame, FrameRange, timecode_base};
 use jampin_core::track::{MotionModel, Track};
+use jampin_store::Person;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use uuid::Uuid;
@@ -87,6 +88,7 @@ pub(crate) struct StateQuery {
 #[get("/api/shots/{id}")]
 pub(crate) async fn shot_state(
     state: web::Data<AppState>,
+    me: web::ReqData<Person>,
     id: web::Path<Uuid>,
     query: web::Query<StateQuery>,
 ) -> Result<HttpResponse, ApiError> {
@@ -116,6 +118,7 @@ pub(crate) async fn shot_state(
         "looks": looks,
         "tracks": tracks,
         "undo": stored.undo,
+        "undo_by": stored.undo_by.as_ref().filter(|(id, _)| *id != me.id).map(|(_, name)| name),
         "redo": stored.redo,
         "jobs": jobs,
         })

@@ -15,6 +15,14 @@ pub(crate) enum Visitor {
 }
 
 impl Visitor {
+    /// The person, if they work here.
+    pub fn person(&self) -> Option<Uuid> {
+        match self {
+            Self::Person(person) => Some(person.id),
+            Self::Guest(_) => None,
+        }
+    }
+
     /// By what they are told from others.
     pub fn id(&self) -> Uuid {
         match self {

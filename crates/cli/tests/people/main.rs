@@ -3,6 +3,7 @@
 mod attacks;
 mod looking;
 mod members;
+mod proxied;
 mod reach;
 mod routes;
 mod several_servers;

@@ -5,9 +5,9 @@ use std::net::TcpStream;
 use std::time::{Duration, Instant};
 
 use jampin_testkit::{Server, Visitor};
-use serde_json::json;
+use serde_json::{Value, json};
 
-use super::{let_in, newcomer, project_of, with_owner};
+use super::{let_in, newcomer, project_of, time_passes, with_owner};
 
 #[test]
 fn owners_say_who_is_in_a_project_and_one_of_them_stays() {
@@ -44,10 +44,14 @@ fn owners_say_who_is_in_a_project_and_one_of_them_stays() {
 
 /// Listens to the news; what came in within this time.
 pub(crate) fn heard(server: &Server, who: &Visitor, within: Duration, meanwhile: impl FnOnce()) -> String {
-    let mut stream = TcpStream::connect(&server.address).unwrap();
+    heard_at(&server.address, who, within, meanwhile)
+}
+
+pub(crate) fn heard_at(address: &str, who: &Visitor, within: Duration, meanwhile: impl FnOnce()) -> String {
+    let mut stream = TcpStream::connect(address).unwrap();
     stream.set_read_timeout(Some(Duration::from_millis(50))).unwrap();
     let cookie = who.cookie().unwrap();
-    let head = format!("GET /api/events?all=true HTTP/1.1\r\nHost: {}\r\nCookie: {cookie}\r\n\r\n", server.address);
+    let head = format!("GET /api/events?all=true HTTP/1.1\r\nHost: {address}\r\nCookie: {cookie}\r\n\r\n");
     stream.write_all(head.as_bytes()).unwrap();
     let (mut text, mut bytes) = (String::new(), [0; 4096]);
     let mut meanwhile = Some(meanwhile);
@@ -87,4 +91,27 @@ fn only_members_hear_what_happens_in_a_project_and_see_its_work_in_the_queue() {
         put_pin(3);
     });
     assert!(!out.contains(&shot), "{out}");
+}
+
+#[test]
+fn the_log_says_whose_each_change_is_and_undo_whose_it_would_take_back() {
+    let (server, mara) = with_owner();
+    let [project, _, shot] = project_of(&mara);
+    let (ada, _) = newcomer(&server, &mara, "Ada");
+    let_in(&mara, &project, "Ada", "editor");
+    time_passes();
+    let path = format!("/api/shots/{shot}");
+    for (who, revision, x) in [(&mara, 0, 60.0), (&ada, 1, 90.0)] {
+        let pin = json!({ "revision": revision, "frame": 5, "x": x, "y": 60.0 });
+        let made = who.send("POST", &format!("{path}/pins"), &pin);
+        assert_eq!(made.status, 201, "{}", made.text());
+    }
+    assert_eq!(mara.get(&path).json()["undo_by"], "Ada");
+    assert_eq!(ada.get(&path).json()["undo_by"], json!(null), "it is her own");
+    let by = |log: Value| log.as_array().unwrap().iter().map(|entry| entry["by"].clone()).collect::<Vec<_>>();
+    assert_eq!(by(mara.get(&format!("{path}/log")).json()), ["Ada", "Mara"]);
+    // What she takes back was the other's; what is newest then is her own.
+    assert_eq!(mara.send("POST", &format!("{path}/undo"), &json!({ "revision": 2 })).status, 200);
+    let after = mara.get(&path).json();
+    assert_eq!((&after["undo_by"], after["undo"].is_string()), (&json!(null), true));
 }

@@ -93,6 +93,7 @@ Alpine.data("bench", () => {
     playText: "",
     zoomText: "",
     undoTitle: null,
+    undoBy: null, // Whose the newest change is, when it is somebody else's.
     redoTitle: null,
     jobs: [],
     notices: [],
@@ -216,6 +217,7 @@ Alpine.data("bench", () => {
       this.subjects = state.subjects;
       this.noCuts = state.no_cuts;
       this.undoTitle = state.undo;
+      this.undoBy = state.undo_by;
       this.redoTitle = state.redo;
       this.jobs = state.jobs;
       this.recipes = state.recipes;
@@ -438,6 +440,8 @@ Alpine.data("bench", () => {
     },
     undo() {
       if (!this.undoTitle) return;
+      if (this.undoBy && !window.confirm(`The newest change is ${this.undoBy}'s: “${this.undoTitle}”. Take it back?`))
+        return;
       this.placing = false;
       this.send("POST", "/undo", {});
     },

@@ -25,6 +25,9 @@ function atWork(progress) {
   return progress.found ? `${progress.found} frames found` : "at work";
 }
 
+// Only where there are several: a film may be written in pieces by some of them.
+const onHosts = (hosts = []) => (hosts.length ? ` · on ${hosts.join(", ")}` : "");
+
 export function describeJob(job) {
   const progress = job.progress ?? {};
   const share = progress.of ? progress.frames / progress.of : (progress.solving ?? 0);
@@ -32,7 +35,7 @@ export function describeJob(job) {
   const what = PRODUCTS[job.payload.container];
   const texts = {
     waiting: `asked for at ${clock(job.created_at)}${job.why ? `; ${job.why}` : ""}`,
-    running: atWork(progress) + left,
+    running: atWork(progress) + left + onHosts(job.hosts),
     done: job.result?.bytes
       ? `${(job.result.bytes / 1e6).toFixed(1)} MB, ${job.result.frames} frames, at ${clock(job.ended_at)}`
       : `at ${clock(job.ended_at)}`,

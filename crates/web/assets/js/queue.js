@@ -13,10 +13,13 @@ const GROUPS = [
   ["Done", ["done"]],
 ];
 
+// Who takes exports takes pieces of them.
+const listed = (kinds) => kinds.filter((kind) => kind !== "piece").join(", ");
+
 const describeWorker = ({ id, host, process, kinds, lanes, busy }) => ({
   id,
   host,
-  text: `process ${process} · ${busy} of ${lanes.length} ${lanes.length === 1 ? "lane" : "lanes"} at work · ${kinds.join(", ")}`,
+  text: `process ${process} · ${busy} of ${lanes.length} ${lanes.length === 1 ? "lane" : "lanes"} at work · ${listed(kinds)}`,
   share: busy / Math.max(1, lanes.length),
 });
 
