@@ -131,6 +131,9 @@ async fn bring_in(store: &Store, library: &Library, project: Uuid, film: &Path) 
     let bytes = std::fs::copy(film, folder.original())?;
     let (info, table) = probe(&library.tools, &folder.original())?;
     first_picture(&library.tools, &folder, &info)?;
+    for file in [folder.original(), folder.preview(Frame(0))] {
+        library.keep(&file).await?;
+    }
     let name = film.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let stem = film.file_stem().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let range = FrameRange { first: Frame(0), last: Frame(table.len() - 1) };

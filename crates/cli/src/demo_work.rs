@@ -284,6 +284,7 @@ impl Bench<'_> {
     async fn crest(&self) -> anyhow::Result<Picture> {
         let picture = Uuid::new_v4();
         let pixels = keep_picture(self.library, picture, CREST)?;
+        self.library.keep(&self.library.picture(picture)).await?;
         let [width, height] = pixels.map(|side| side as i32);
         let stored = StoredPicture { id: picture, project_id: self.project, name: "crest.svg".into(), width, height };
         self.store.create_picture(&stored).await?;

@@ -36,7 +36,7 @@ pub enum TaskError {
 impl TaskError {
     /// Whether it waits for something that has to come back first: that is no attempt.
     pub(crate) fn has_to_wait(&self) -> bool {
-        matches!(self, Self::Media(MediaError::Unreachable))
+        matches!(self, Self::Media(MediaError::Unreachable) | Self::Store(StoreError::Unreachable(_)))
     }
 
     /// Whether it may do better another time: the database or the disk may be back, memory free again.

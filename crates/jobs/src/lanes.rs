@@ -33,6 +33,9 @@ const AFTER_OTHERS: Duration = Duration::from_millis(GRACE_MILLIS as u64 + 50);
 /// How long after it broke off for the first time a job is tried again, and so much longer each time.
 const AGAIN: Duration = Duration::from_secs(1);
 
+/// How often it is tried to give a job back while the database is away.
+const GIVEN_BACK: u32 = 60;
+
 /// What a worker does: the kinds of jobs that each of its lanes takes, those named first before the others.
 #[derive(Clone, Debug)]
 pub struct Duty(Vec<Vec<Vec<&'static str>>>);
@@ -153,7 +156,7 @@ impl Worker {
             Ok(Err(error)) if error.has_to_wait() => {
                 tracing::warn!(job = %id, %error, "waits");
                 tokio::time::sleep(AGAIN * 5).await;
-                self.store.job_waits(&lease, &error.to_string()).await
+                self.give_back(&lease, &error.to_string()).await
             }
             Ok(Err(error)) if error.may_pass() => {
                 tracing::warn!(job = %id, %error, "broke off");
@@ -176,6 +179,17 @@ impl Worker {
             }
             Err(error) => tracing::error!(job = %id, %error, "how the job ended could not be written down"),
         }
+    }
+
+    /// For another time, as soon as the database can be told. After a while it is left to be found orphaned.
+    async fn give_back(&self, lease: &Lease, problem: &str) -> Result<(), StoreError> {
+        let mut told = self.store.job_waits(lease, problem).await;
+        for _ in 1..GIVEN_BACK {
+            let Err(StoreError::Unreachable(_)) = told else { break };
+            tokio::time::sleep(AGAIN).await;
+            told = self.store.job_waits(lease, problem).await;
+        }
+        told
     }
 
     fn begin(self, job: Job, lease: Lease, cancel: Cancel) -> oneshot::Receiver<Result<Value, TaskError>> {

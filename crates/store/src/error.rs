@@ -1,5 +1,6 @@
 //! What can go wrong with the database, sorted by who can mend it.
 
+use diesel::result::DatabaseErrorKind;
 use jampin_core::edit::EditError;
 use thiserror::Error;
 
@@ -64,12 +65,39 @@ impl From<diesel::result::Error> for StoreError {
             diesel::result::Error::DatabaseError(_, why) if why.message().contains("No space left on device") => {
                 Self::Full
             }
+            diesel::result::Error::DatabaseError(kind, why) if is_cut_off(&kind, why.message()) => {
+                Self::Unreachable(why.message().to_owned())
+            }
             other => Self::Database(other),
         }
     }
 }
 
+/// The connection is gone, not the statement wrong: PostgreSQL's words when it ends or begins (SQLSTATE class 57P) are
+/// not told apart by kind.
+fn is_cut_off(kind: &DatabaseErrorKind, message: &str) -> bool {
+    let ends =
+        ["terminating connection", "connection closed", "the database system is", "server closed the connection"];
+    matches!(kind, DatabaseErrorKind::ClosedConnection | DatabaseErrorKind::UnableToSendCommand)
+        || ends.iter().any(|words| message.contains(words))
+}
+
 /// How PostgreSQL refuses the character NUL, in a text and in JSON (SQLSTATE 22021 and 22P05).
 fn is_about_nul(message: &str) -> bool {
     message.contains("0x00") || message.contains("\\u0000") || message.contains("unsupported Unicode escape sequence")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_end_of_the_connection_is_told_from_a_statement_that_is_refused() {
+        let other = &DatabaseErrorKind::Unknown;
+        assert!(is_cut_off(&DatabaseErrorKind::ClosedConnection, ""));
+        assert!(is_cut_off(other, "terminating connection because of crash of another server process"));
+        assert!(is_cut_off(other, "the database system is starting up"));
+        assert!(!is_cut_off(other, "invalid input syntax for type uuid"));
+        assert!(!is_cut_off(&DatabaseErrorKind::UniqueViolation, "duplicate key value violates unique constraint"));
+    }
 }

@@ -26,7 +26,8 @@ const LONG: u32 = 600;
 /// Longer than after which a worker that is not heard of is taken for dead.
 const OUTAGE: Duration = Duration::from_secs(9);
 
-pub(crate) fn run() {
+/// `speed`, `faults`, or both.
+pub(crate) fn run(what: &str) {
     let mut hosts = Hosts::begin();
     let shots = hosts.bring_in();
     let long = hosts.bring_in_one(&format!(
@@ -34,42 +35,28 @@ pub(crate) fn run() {
         LONG / 25
     ));
     println!("{HOSTS} hosts with {SHARE} % of a processor each, 5 ms each way to everything");
-    for (what, work) in [("exports", Hosts::export as fn(&Hosts, &str)), ("pins followed and solved", Hosts::follow)] {
-        // All is asked for before anybody works: the servers have the same processors.
-        let mut units = |workers: usize, rounds: usize| {
-            hosts.only(workers);
-            hosts.all_workers("STOP");
-            for _ in 0..rounds {
-                shots.iter().for_each(|shot| work(&hosts, shot));
-            }
-            let begun = Instant::now();
-            hosts.all_workers("CONT");
-            hosts.settle();
-            (rounds * FILMS) as f64 / begun.elapsed().as_secs_f64()
-        };
-        // Once before it counts: films have to be fetched, and planes made, by each.
-        units(1, 1);
-        let one = units(1, 3);
-        units(HOSTS, 4);
-        let three = units(HOSTS, 9);
-        let share = three / (3.0 * one);
-        println!("{what}: {one:.3} a second with one worker, {three:.3} with three: {share:.2} of three times one's");
+    if what != "faults" {
+        hosts.speed("exports", &shots, Hosts::export);
+        hosts.speed("pins followed and solved", &shots, Hosts::follow);
+        hosts.long_export(&long);
     }
-    hosts.only(1);
-    let [alone, shared] = [1, HOSTS].map(|count| {
-        hosts.only(count);
-        let begun = Instant::now();
-        hosts.export(&long);
-        hosts.settle();
-        begun.elapsed().as_secs_f64()
-    });
-    println!(
-        "one export of {LONG} frames: {alone:.1} s by one worker, {shared:.1} s by three, {:.2} times",
-        alone / shared
-    );
-    hosts.faults(&shots, &long);
-    hosts.check(&shots, &long);
-    println!("nothing was lost, and nothing done twice that counts");
+    if what != "speed" {
+        hosts.only(HOSTS);
+        hosts.faults(&shots, &long);
+        hosts.check(&shots, &long);
+        println!("nothing was lost, and nothing done twice that counts");
+    }
+}
+
+/// An S3 server over a folder, until it is ended; how it is reached is printed.
+pub(crate) fn store(folder: &str) {
+    let store = ObjectStore::over(Path::new(folder), "127.0.0.1:9000");
+    for (name, value) in store.environment() {
+        println!("export {name}='{value}'");
+    }
+    loop {
+        std::thread::park();
+    }
 }
 
 struct Hosts {
@@ -264,6 +251,47 @@ impl Hosts {
         }
     }
 
+    /// How much more three workers do than one.
+    fn speed(&mut self, what: &str, shots: &[String], work: fn(&Self, &str)) {
+        // All is asked for before anybody works: the servers have the same processors.
+        let mut units = |workers: usize, rounds: usize| {
+            self.only(workers);
+            self.all_workers("STOP");
+            for _ in 0..rounds {
+                shots.iter().for_each(|shot| work(self, shot));
+            }
+            let begun = Instant::now();
+            self.all_workers("CONT");
+            self.settle();
+            (rounds * FILMS) as f64 / begun.elapsed().as_secs_f64()
+        };
+        // Once before it counts: films have to be fetched, and planes made, by each.
+        units(1, 1);
+        units(HOSTS, 3);
+        // One before and after: shots grow with all that is made of them.
+        let before = units(1, 3);
+        let three = units(HOSTS, 6);
+        let after = units(1, 3);
+        let one = 2.0 / (1.0 / before + 1.0 / after);
+        let share = three / (3.0 * one);
+        println!(
+            "{what}: {before:.3} and {after:.3} a second with one worker, {three:.3} between them with three: \
+             {share:.2} of three times one's"
+        );
+    }
+
+    fn long_export(&mut self, long: &str) {
+        let [alone, shared] = [1, HOSTS].map(|count| {
+            self.only(count);
+            let begun = Instant::now();
+            self.export(long);
+            self.settle();
+            begun.elapsed().as_secs_f64()
+        });
+        let times = alone / shared;
+        println!("one export of {LONG} frames: {alone:.1} s by one worker, {shared:.1} s by three, {times:.2} times");
+    }
+
     /// Each in turn, while there is always work.
     fn faults(&mut self, shots: &[String], long: &str) {
         let before = self.followed.borrow().clone();
@@ -329,7 +357,8 @@ impl Hosts {
             assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
             String::from_utf8_lossy(&output.stdout).trim().to_owned()
         };
-        assert_eq!(count("SELECT count(*) FROM jobs WHERE state <> 'done'"), "0", "every job came to a good end");
+        let not_done = "SELECT kind || ' ' || state || ' ' || attempts || ' ' || coalesce(problem, '') FROM jobs WHERE state <> 'done'";
+        assert_eq!(count(not_done), "", "every job came to a good end");
         // By where the pin was put: all films are the same one.
         let mut found: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
         for (shot, followed) in self.followed.borrow().iter() {
@@ -359,7 +388,7 @@ impl Hosts {
         let films = count(&format!("SELECT id FROM jobs WHERE shot_id = '{long}' AND kind = 'export'"));
         let kinds: BTreeSet<Vec<u8>> =
             films.lines().map(|job| self.get(&format!("/api/exports/{job}/film")).body).collect();
-        assert_eq!((kinds.len(), films.lines().count() > 10), (1, true), "one film, many times");
+        assert_eq!((kinds.len(), films.lines().count() >= 10), (1, true), "one film, many times");
         let exports = count("SELECT id FROM jobs WHERE kind = 'export'");
         let promised: BTreeSet<String> = exports.lines().map(|job| format!("{job}.mp4")).collect();
         let folder = self.dir.path().join("objects/films/kept/exports");

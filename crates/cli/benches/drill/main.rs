@@ -1,7 +1,8 @@
 //! Faults made on purpose, many times, with a checker afterwards: what docs/reliability.md reports.
 //!
 //! `cargo bench -p jampin-cli --profile dev --bench drill -- kill 100` (also `stop`, `disk`, `broken 1000`, `load 120`,
-//! `pages`, `team 300`; as root `hosts`).
+//! `pages`, `team 300`; as root `hosts`; `store FOLDER` is an
+//! S3 server to try things with).
 
 mod broken;
 mod checker;
@@ -26,9 +27,12 @@ fn main() {
         Some("disk") => disk::run(),
         Some("broken") => broken::run(count(1000)),
         Some("load") => load::run(count(120)),
-        Some("hosts") => hosts::run(),
+        Some("hosts") => hosts::run(words.get(1).map_or("all", String::as_str)),
+        Some("store") => hosts::store(words.get(1).map_or("objects", String::as_str)),
         Some("pages") => pages::run(),
         Some("team") => team::run(count(300)),
-        _ => println!("drill: one of kill ROUNDS, stop, disk, broken COUNT, load SECONDS, pages, team SECONDS, hosts"),
+        _ => println!(
+            "drill: one of kill ROUNDS, stop, disk, broken COUNT, load SECONDS, pages, team SECONDS, hosts [speed|faults], store FOLDER"
+        ),
     }
 }
