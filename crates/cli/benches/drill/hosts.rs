@@ -190,10 +190,19 @@ impl Hosts {
         }
     }
 
+    /// Until nothing waits or runs. The database is asked, past the servers: they have the workers' processors.
     fn settle(&self) {
-        self.wait("/api/queue", |jobs| {
-            jobs.as_array().is_some_and(|all| all.iter().all(|job| !job["ended_at"].is_null()))
-        });
+        let begun = Instant::now();
+        while self.sql("SELECT count(*) FROM jobs WHERE ended_at IS NULL").as_deref() != Some("0") {
+            assert!(begun.elapsed() < Duration::from_secs(600), "there is still work");
+            std::thread::sleep(Duration::from_millis(200));
+        }
+    }
+
+    /// What it answers; nothing while it is away.
+    fn sql(&self, statement: &str) -> Option<String> {
+        let output = Command::new("psql").args(["-qtAX", &self.database, "-c", statement]).output().expect("psql");
+        output.status.success().then(|| String::from_utf8_lossy(&output.stdout).trim().to_owned())
     }
 
     fn come_back(&self, host: usize) {
@@ -352,11 +361,7 @@ impl Hosts {
 
     /// What has to be true in the end.
     fn check(&self, shots: &[String], long: &str) {
-        let count = |statement: &str| {
-            let output = Command::new("psql").args(["-qtAX", &self.database, "-c", statement]).output().expect("psql");
-            assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
-            String::from_utf8_lossy(&output.stdout).trim().to_owned()
-        };
+        let count = |statement: &str| self.sql(statement).expect("the database answers");
         let not_done = "SELECT kind || ' ' || state || ' ' || attempts || ' ' || coalesce(problem, '') FROM jobs WHERE state <> 'done'";
         assert_eq!(count(not_done), "", "every job came to a good end");
         // By where the pin was put: all films are the same one.
