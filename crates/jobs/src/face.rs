@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::ops::ControlFlow;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use jampin_core::area::{AreaEnd, AreaWatch, Place, solve_area};
 use jampin_core::document::Area;
@@ -17,15 +17,13 @@ use jampin_store::{Appended, NewSamples};
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::pace::Pace;
+use crate::behind::{Behind, Changes};
 use crate::place::Workplace;
 use crate::work::Work;
 use crate::{SolveResult, TaskError};
 
 /// How often what was found so far is written down.
 pub(crate) const FLUSH: Duration = Duration::from_millis(300);
-
-pub(crate) type Changes = Vec<(Frame, Option<Sample>)>;
 
 /// What solving an area and writing it down needs.
 pub(crate) struct FaceSolver<'a> {
@@ -47,12 +45,10 @@ impl FaceSolver<'_> {
         if let Some(spacing) = self.area.spacing() {
             return self.solve_net(MeshTask { area: task, spacing }, part);
         }
-        let mut writer =
-            Writer { solver: self, part, seen: 0, waiting: BTreeMap::new(), pace: Pace::of(FLUSH), failed: None };
+        let behind = self.behind();
+        let mut writer = Writer { solver: self, part, seen: 0, waiting: BTreeMap::new(), behind };
         let end = solve_area(&mut planes.another(), &task, part, &mut writer)?;
-        if let Some(error) = writer.failed {
-            return Err(error);
-        }
+        writer.behind.end()?;
         let solution = match end {
             AreaEnd::Solved(solution) => solution,
             AreaEnd::Stopped => return Err(TaskError::Cancelled),
@@ -81,6 +77,11 @@ impl FaceSolver<'_> {
         wanted.map(|(frame, place)| (*frame, place.sample(at))).collect()
     }
 
+    /// What writes down what is found on the way.
+    pub fn behind(&self) -> Behind<'_> {
+        Behind::new(self.work, self.place.stored.info.id, FLUSH)
+    }
+
     pub fn write(&self, (tracks, all): (&[Uuid], &[Changes]), share: f64) -> Result<(), TaskError> {
         let Work { worker, runtime, lease, .. } = *self.work;
         let new: Vec<NewSamples<'_>> = tracks.iter().zip(all).map(|(track, samples)| (*track, &**samples)).collect();
@@ -107,18 +108,17 @@ struct Writer<'a> {
     /// Frames told of so far.
     seen: u32,
     waiting: BTreeMap<Frame, Place>,
-    pace: Pace,
-    failed: Option<TaskError>,
+    behind: Behind<'a>,
 }
 
 impl AreaWatch for Writer<'_> {
     fn placed(&mut self, frame: Frame, place: &Place) -> ControlFlow<()> {
         self.seen += 1;
         self.waiting.insert(frame, place.clone());
-        if self.pace.is_due() {
+        if self.behind.is_due() {
             self.flush();
         }
-        let is_over = self.failed.is_some() || self.solver.work.cancel.is_cancelled();
+        let is_over = self.behind.has_failed() || self.solver.work.cancel.is_cancelled();
         if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
     }
 }
@@ -130,11 +130,10 @@ impl Writer<'_> {
             let samples = self.solver.samples(&places, at).into_iter();
             samples.map(|(frame, sample)| (frame, Some(Sample { solved: false, ..sample }))).collect()
         };
-        let all: Vec<Changes> = self.solver.area.carried().into_iter().map(live).collect();
+        let FaceSolver { area, .. } = self.solver;
+        let all = area.carriers.into_iter().zip(area.carried().into_iter().map(live)).collect();
         // Mostly once through; where less motion explains it, a shorter second time.
         let share = f64::from(self.seen) / f64::from(self.part.count().max(1));
-        let begun = Instant::now();
-        self.failed = self.solver.write((&self.solver.area.carriers, &all), share.min(0.98)).err();
-        self.pace.wrote_since(begun);
+        self.behind.write(all, json!({ "solving": share.min(0.98) }));
     }
 }

@@ -1,6 +1,6 @@
 //! Following a pin through the stored planes; samples are written down as they come.
 
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use jampin_core::document::Shot;
 use jampin_core::follow::{Continue, Direction, FollowEnd, FollowSink, Start, follow, segment_end, shot_part};
@@ -9,17 +9,16 @@ use jampin_core::solve::{Film, affected};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::Sample;
 use jampin_media::{Cancel, StoredPlanes};
-use jampin_store::{Appended, Lease, NewSamples};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
-use tokio::runtime::Handle;
+use uuid::Uuid;
 
+use crate::behind::{Behind, Changes};
 use crate::face::FaceSolver;
-use crate::pace::Pace;
 use crate::place::{ClipScene, Workplace};
 use crate::solve::Solver;
 use crate::work::Work;
-use crate::{FollowTask, SolveResult, TaskError, Worker};
+use crate::{FollowTask, SolveResult, TaskError};
 
 /// How often samples are written down: often enough to look alive, seldom enough that writing does not slow it.
 const FLUSH: Duration = Duration::from_millis(120);
@@ -62,7 +61,7 @@ struct Reached {
 
 pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let task: FollowTask = work.task()?;
-    let Work { worker, runtime, job, lease, cancel } = *work;
+    let Work { worker, runtime, job, cancel, .. } = *work;
     let reached: Reached = serde_json::from_value(job.progress.clone()).unwrap_or_default();
     let place = Workplace::open(worker, runtime, (task.shot, task.pin), task.from, cancel)?;
     if let Some(area) = place.area() {
@@ -72,11 +71,8 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     }
     let Workplace { stored, pin, planes, cuts, scene, second } = place;
     let mut run = Run {
-        worker,
-        runtime,
-        lease,
+        work,
         task: &task,
-        cancel,
         planes,
         pin,
         part: shot_part(stored.info.range, &cuts, task.from),
@@ -88,11 +84,8 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
 }
 
 struct Run<'a> {
-    worker: &'a Worker,
-    runtime: &'a Handle,
-    lease: &'a Lease,
+    work: &'a Work<'a>,
     task: &'a FollowTask,
-    cancel: &'a Cancel,
     planes: StoredPlanes,
     pin: Pin,
     part: FrameRange,
@@ -133,15 +126,12 @@ impl Run<'_> {
         };
         let scene = self.scene.load(&self.planes)?;
         let solver = Solver {
-            worker: self.worker,
-            runtime: self.runtime,
-            lease: self.lease,
+            work: self.work,
             shot: task.shot,
             film: Film { scene: &scene, part },
             pin: &self.pin,
             every: task.every,
             short_gap: self.second,
-            cancel: self.cancel,
         };
         let progress = serde_json::to_value(&self.reached)?;
         solver.solve(&self.planes, track, range, &wanted, &progress).map(Some)
@@ -187,71 +177,48 @@ impl Run<'_> {
         until: Frame,
     ) -> Result<FollowEnd, TaskError> {
         let mut writer = Writer {
-            worker: self.worker,
-            runtime: self.runtime,
-            lease: self.lease,
-            task: self.task,
-            cancel: self.cancel,
+            pin: self.pin.id,
+            cancel: self.work.cancel,
             shot,
             reached: &mut self.reached,
             waiting: Vec::new(),
-            pace: Pace::of(FLUSH),
-            failed: None,
+            behind: Behind::new(self.work, self.task.shot, FLUSH),
         };
         let end = follow(&mut self.planes, &self.pin, start, direction, until, &mut writer);
         writer.flush();
-        match writer.failed {
-            Some(error) => Err(error),
-            None => Ok(end?),
-        }
+        writer.behind.end()?;
+        Ok(end?)
     }
 }
 
 /// Writes samples down in small batches.
 struct Writer<'a> {
-    worker: &'a Worker,
-    runtime: &'a Handle,
-    lease: &'a Lease,
-    task: &'a FollowTask,
+    pin: Uuid,
     cancel: &'a Cancel,
     shot: &'a mut Shot,
     reached: &'a mut Reached,
-    waiting: Vec<(Frame, Option<Sample>)>,
-    pace: Pace,
-    failed: Option<TaskError>,
+    waiting: Changes,
+    behind: Behind<'a>,
 }
 
 impl FollowSink for Writer<'_> {
     fn sample(&mut self, frame: Frame, sample: Sample) -> Continue {
         self.waiting.push((frame, Some(sample)));
-        self.shot.track_mut(self.task.pin).set(frame, Some(sample));
+        self.shot.track_mut(self.pin).set(frame, Some(sample));
         self.reached.frame = Some(frame);
         self.reached.found += 1;
-        if self.pace.is_due() {
+        if self.behind.is_due() {
             self.flush();
         }
-        if self.failed.is_some() || self.cancel.is_cancelled() { Continue::No } else { Continue::Yes }
+        if self.behind.has_failed() || self.cancel.is_cancelled() { Continue::No } else { Continue::Yes }
     }
 }
 
 impl Writer<'_> {
     fn flush(&mut self) {
-        if self.waiting.is_empty() || self.failed.is_some() {
-            return;
-        }
-        let begun = Instant::now();
-        let written = serde_json::to_value(&*self.reached).map_err(TaskError::from).and_then(|progress| {
-            let store = &self.worker.store;
-            let new: [NewSamples<'_>; 1] = [(self.task.pin, &self.waiting)];
-            let append = store.append_samples(self.lease, self.task.shot, &new, &progress);
-            Ok(self.runtime.block_on(append)?)
-        });
-        self.pace.wrote_since(begun);
-        self.waiting.clear();
-        match written {
-            Ok(Appended::Yes) => {}
-            Ok(Appended::Unwanted) => self.failed = Some(TaskError::Cancelled),
-            Err(error) => self.failed = Some(error),
+        if !self.waiting.is_empty() {
+            let progress = serde_json::to_value(&*self.reached).unwrap_or_default();
+            self.behind.write(vec![(self.pin, std::mem::take(&mut self.waiting))], progress);
         }
     }
 }

@@ -1,6 +1,7 @@
 //! What each kind of long work does with core, media, render and store; and the loop that takes it.
 
 mod backup;
+mod behind;
 mod canvas;
 mod copies;
 mod draft;

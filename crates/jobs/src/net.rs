@@ -2,15 +2,15 @@
 
 use std::collections::BTreeMap;
 use std::ops::ControlFlow;
-use std::time::Instant;
 
 use jampin_core::mesh::{MeshEnd, MeshTask, MeshWatch, Net, solve_mesh};
 use jampin_core::motion::flattened;
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::Sample;
+use serde_json::json;
 
-use crate::face::{Changes, FLUSH, FaceSolver, nothing_within};
-use crate::pace::Pace;
+use crate::behind::{Behind, Changes};
+use crate::face::{FaceSolver, nothing_within};
 use crate::{SolveResult, TaskError};
 
 impl FaceSolver<'_> {
@@ -24,16 +24,17 @@ impl FaceSolver<'_> {
             part,
             seen: 0,
             waiting: BTreeMap::new(),
-            pace: Pace::of(FLUSH),
-            failed: None,
+            behind: self.behind(),
         };
-        let frames = match solve_mesh(&mut self.place.planes.another(), &task, part, &mut writer)? {
+        let end = solve_mesh(&mut self.place.planes.another(), &task, part, &mut writer)?;
+        writer.behind.end()?;
+        let frames = match end {
             MeshEnd::Solved(_, frames) => frames,
             MeshEnd::Flat => return Err(nothing_within(task.area.frame)),
-            MeshEnd::Stopped => return Err(writer.failed.unwrap_or(TaskError::Cancelled)),
+            MeshEnd::Stopped => return Err(TaskError::Cancelled),
         };
-        writer.waiting.clear();
-        writer.write(&frames, 1.0)?;
+        writer.write(&frames, 1.0);
+        writer.behind.end()?;
         let is_wanted = |frame: &Frame| (self.wanted)(*frame);
         let knots = self.area.knots();
         let of_knot = |knot: usize| -> Changes {
@@ -57,29 +58,26 @@ struct Writer<'a> {
     /// Frames told of so far.
     seen: u32,
     waiting: BTreeMap<Frame, Vec<Sample>>,
-    pace: Pace,
-    failed: Option<TaskError>,
+    behind: Behind<'a>,
 }
 
 impl MeshWatch for Writer<'_> {
     fn placed(&mut self, frame: Frame, knots: &[Sample]) -> ControlFlow<()> {
         self.seen += 1;
         self.waiting.insert(frame, knots.to_vec());
-        if self.pace.is_due() {
+        if self.behind.is_due() {
             let done = f64::from(self.seen) / f64::from(self.part.count().max(1));
             let frames = std::mem::take(&mut self.waiting);
-            let begun = Instant::now();
-            self.failed = self.write(&frames, done.min(0.98)).err();
-            self.pace.wrote_since(begun);
+            self.write(&frames, done.min(0.98));
         }
-        let is_over = self.failed.is_some() || self.solver.work.cancel.is_cancelled();
+        let is_over = self.behind.has_failed() || self.solver.work.cancel.is_cancelled();
         if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
     }
 }
 
 impl Writer<'_> {
     /// The pins of the area; where a person has put them they stay.
-    fn write(&self, frames: &BTreeMap<Frame, Vec<Sample>>, share: f64) -> Result<(), TaskError> {
+    fn write(&mut self, frames: &BTreeMap<Frame, Vec<Sample>>, share: f64) {
         let FaceSolver { area, wanted, .. } = self.solver;
         let is_free = |frame: Frame| frame != self.task.area.frame && !self.task.area.guides.contains_key(&frame);
         let mut all: [Changes; 5] = Default::default();
@@ -89,6 +87,6 @@ impl Writer<'_> {
                 changes.push((*frame, Some(sample)));
             }
         }
-        self.solver.write((&area.carriers, &all), share)
+        self.behind.write(area.carriers.into_iter().zip(all).collect(), json!({ "solving": share }));
     }
 }

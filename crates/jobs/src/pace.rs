@@ -1,5 +1,5 @@
-//! How often what was found is written down: soon enough to be watched, and never so often that writing is most of the
-//! work, as it would be where the database is far away.
+//! How often what was found is written down: soon enough to be watched, and never so often that the shot is locked most of
+//! the time, as it would be where the database is far away.
 
 use std::time::{Duration, Instant};
 
@@ -24,9 +24,9 @@ impl Pace {
         self.last.is_none_or(|(ended, took)| ended.elapsed() >= pause(self.least, took))
     }
 
-    /// Something was written, which was begun then.
-    pub fn wrote_since(&mut self, begun: Instant) {
-        self.last = Some((Instant::now(), begun.elapsed()));
+    /// Something was written, which took so long.
+    pub fn wrote(&mut self, took: Duration) {
+        self.last = Some((Instant::now(), took));
     }
 }
 
@@ -46,7 +46,7 @@ mod tests {
         assert_eq!(pause(millis(120), millis(200)), millis(600), "a quarter of the time");
         let mut pace = Pace::of(millis(60_000));
         assert!(pace.is_due());
-        pace.wrote_since(Instant::now());
+        pace.wrote(millis(1));
         assert!(!pace.is_due());
     }
 }

@@ -1,21 +1,20 @@
-//! A long export: its pieces are jobs of their own, which any worker takes; whoever has the export takes some too, and
-//! joins them in the end. They are the same pieces however many workers there are, so the film has the same bytes.
+//! A film that takes long: its pieces are jobs of their own, which any worker takes; whoever has the film takes some
+//! too, and joins them in the end. They are the same pieces however many workers there are, so the film has the same
+//! bytes.
 
 use std::path::PathBuf;
 use std::time::Duration;
 
 use jampin_core::time::{Frame, FrameRange};
-use jampin_media::{EncodeJob, MediaError, Piece, join_numbered, join_pieces};
+use jampin_media::{Container, MediaError};
 use jampin_store::{Job, JobState, Lease, NewJob, Seeker};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
-use crate::canvas::{Canvas, file_name};
-use crate::draft::Draft;
+use crate::canvas::Canvas;
 use crate::durable::{make_room_for, put_in_place};
-
 use crate::progress::{ExportProgress, Report};
 use crate::snapshot::Snapshot;
 use crate::task::{PieceTask, Task};
@@ -40,24 +39,26 @@ fn ranges(whole: FrameRange) -> Vec<FrameRange> {
     (0..count).map(|n| FrameRange { first: first(n), last: last(n) }).collect()
 }
 
-fn path_of(worker: &Worker, export: Uuid, first: Frame, product: Product) -> PathBuf {
-    worker.library.pieces(export).join(format!("{}.{}", first.0, product.extension()))
+fn path_of(worker: &Worker, task: &PieceTask) -> PathBuf {
+    let name = format!("{}-{}.{}", task.take, task.range.first.0, task.container.extension());
+    worker.library.pieces(task.export).join(name)
 }
 
 /// One piece.
 pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let task: PieceTask = work.task()?;
     let Work { worker, runtime, lease, cancel, .. } = *work;
-    let snapshot = runtime.block_on(Snapshot::of(&worker.library, task.export))?;
-    let snapshot =
-        snapshot.ok_or_else(|| TaskError::Missing("The shot of this export is not there any more.".into()))?;
+    let snapshot = runtime.block_on(Snapshot::of(&worker.library, task.export, task.take))?;
     let canvas = Canvas::of(worker, runtime, &snapshot)?;
-    let path = path_of(worker, task.export, task.range.first, task.container);
+    let path = path_of(worker, &task);
     let draft = path.with_file_name(format!("{}.{}.{}", lease.job, lease.attempt, task.container.extension()));
     make_room_for(&path)?;
-    let mut report = Report::new(worker, runtime, lease, task.range.count(), 1);
-    let whole = Some(snapshot.range.first);
-    let painted = canvas.paint(task.container, (task.range, whole), &draft, cancel, &mut |frames| report.say(frames));
+    let mut report = Report::new(work, task.range.count(), 1);
+    // What is encoded once more has its own sound; else all of the sound comes with the joining.
+    let is_film = task.container == Product::Film(Container::Between);
+    let piece_of = (!is_film).then_some(snapshot.range.first);
+    let range = (task.range, piece_of);
+    let painted = canvas.paint(task.container, range, &draft, cancel, &mut |frames| report.say(frames));
     let kept = painted.and_then(|frames| {
         if frames < task.range.count() && task.range.last < snapshot.range.last {
             let at = task.range.first.0 + frames;
@@ -72,40 +73,75 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     Ok(json!({ "frames": kept? }))
 }
 
-/// The whole of it.
-pub(crate) fn export(work: &Work<'_>, snapshot: Snapshot, product: Product) -> Result<Value, TaskError> {
+/// How pieces of these shots become one film.
+pub(crate) type Join<'a> = dyn Fn(&[Snapshot], &[Made]) -> Result<ExportResult, TaskError> + 'a;
+
+/// A film that is made in pieces.
+pub(crate) struct Whole<'a> {
+    /// The shots that are in it, one after the other, as they are now.
+    pub takes: &'a dyn Fn() -> Result<Vec<Snapshot>, TaskError>,
+    /// What the pieces are.
+    pub product: Product,
+    /// How often each frame is gone through.
+    pub passes: u32,
+    /// Makes one of them.
+    pub join: &'a Join<'a>,
+}
+
+/// A piece that is there.
+pub(crate) struct Made {
+    pub take: usize,
+    pub range: FrameRange,
+    pub path: PathBuf,
+}
+
+/// All of it. An attempt that follows another goes on with the pieces, and the shots, of that one.
+pub(crate) fn in_pieces(work: &Work<'_>, whole: &Whole<'_>) -> Result<Value, TaskError> {
     let Work { worker, runtime, lease, .. } = *work;
-    let export = lease.job;
-    let snapshot = match runtime.block_on(Snapshot::of(&worker.library, export))? {
-        Some(earlier) => earlier,
-        None => {
-            runtime.block_on(snapshot.keep(&worker.library, export))?;
-            snapshot
-        }
-    };
-    let tasks = ranges(snapshot.range).into_iter().map(|range| {
-        let task = PieceTask { export, clip: snapshot.clip, range, container: product };
-        Task::Piece(task).into_job(snapshot.project)
-    });
-    let tasks: Vec<NewJob> = tasks.collect::<Result<_, _>>()?;
-    runtime.block_on(worker.store.ask_for_pieces(lease, tasks))?;
-    let _telling = Telling::start(worker, runtime, lease, snapshot.range.count());
+    if runtime.block_on(worker.store.pieces(lease.job))?.is_empty() {
+        begin(work, whole)?;
+    }
     let joined = loop {
-        let pieces = all_done(work)?;
-        match join(work, &snapshot, product, &pieces) {
+        let pieces = all_done(work, whole.passes)?;
+        match join(work, whole, &pieces) {
             Err(TaskError::Media(MediaError::Io { source, .. })) if source.kind() == std::io::ErrorKind::NotFound => {
-                look_after_lost(work, &pieces, product)?;
+                look_after_lost(work, &pieces)?;
             }
             joined => break joined?,
         }
     };
-    runtime.block_on(worker.library.forget_pieces(export));
+    runtime.block_on(worker.library.forget_pieces(lease.job));
     Ok(serde_json::to_value(joined)?)
 }
 
+/// Keeps the shots as they are, then asks for the pieces: where there are pieces, there are the shots.
+fn begin(work: &Work<'_>, whole: &Whole<'_>) -> Result<(), TaskError> {
+    let Work { worker, runtime, lease, .. } = *work;
+    let mut asked: Vec<NewJob> = Vec::new();
+    for (take, snapshot) in (0..).zip((whole.takes)()?) {
+        runtime.block_on(snapshot.keep(&worker.library, lease.job, take))?;
+        for range in ranges(snapshot.range) {
+            let task = PieceTask { export: lease.job, take, clip: snapshot.clip, range, container: whole.product };
+            asked.push(Task::Piece(task).into_job(snapshot.project)?);
+        }
+    }
+    Ok(runtime.block_on(worker.store.ask_for_pieces(lease, asked))?)
+}
+
+/// The pieces in their order.
+fn tasks_of(pieces: &[Job]) -> Result<Vec<(Uuid, PieceTask)>, TaskError> {
+    let task = |piece: &Job| Ok::<_, TaskError>((piece.id, serde_json::from_value(piece.payload.clone())?));
+    let mut tasks: Vec<(Uuid, PieceTask)> = pieces.iter().map(task).collect::<Result<_, _>>()?;
+    tasks.sort_by_key(|(_, task)| (task.take, task.range.first));
+    Ok(tasks)
+}
+
 /// Does pieces as long as one waits, then waits for the others. Gives all of them in their order.
-fn all_done(work: &Work<'_>) -> Result<Vec<(Uuid, PieceTask)>, TaskError> {
+fn all_done(work: &Work<'_>, passes: u32) -> Result<Vec<(Uuid, PieceTask)>, TaskError> {
     let Work { worker, runtime, lease, cancel, .. } = *work;
+    let tasks = tasks_of(&runtime.block_on(worker.store.pieces(lease.job))?)?;
+    let frames = tasks.iter().map(|(_, task)| task.range.count()).sum();
+    let _telling = Telling::start(worker, runtime, lease, frames, passes);
     loop {
         if cancel.is_cancelled() {
             return Err(TaskError::Cancelled);
@@ -121,10 +157,7 @@ fn all_done(work: &Work<'_>) -> Result<Vec<(Uuid, PieceTask)>, TaskError> {
             return Err(TaskError::Missing(failed.problem.clone().unwrap_or_else(|| "A piece was stopped.".into())));
         }
         if pieces.iter().all(|piece| piece.state == JobState::Done) {
-            let task = |piece: Job| Ok::<_, TaskError>((piece.id, serde_json::from_value::<PieceTask>(piece.payload)?));
-            let mut done: Vec<_> = pieces.into_iter().map(task).collect::<Result<_, _>>()?;
-            done.sort_by_key(|(_, task)| task.range.first);
-            return Ok(done);
+            return tasks_of(&pieces);
         }
         std::thread::sleep(LOOK);
     }
@@ -149,10 +182,10 @@ async fn do_one(work: &Work<'_>, job: Job, held: Lease) {
 }
 
 /// Asks again for pieces whose file is not there any more.
-fn look_after_lost(work: &Work<'_>, pieces: &[(Uuid, PieceTask)], product: Product) -> Result<(), TaskError> {
+fn look_after_lost(work: &Work<'_>, pieces: &[(Uuid, PieceTask)]) -> Result<(), TaskError> {
     let Work { worker, runtime, lease, .. } = *work;
     for (piece, task) in pieces {
-        let path = path_of(worker, lease.job, task.range.first, product);
+        let path = path_of(worker, task);
         if runtime.block_on(worker.library.bring(path.clone())).is_err() || !path.exists() {
             runtime.block_on(worker.store.piece_is_lost(lease, *piece))?;
         }
@@ -160,49 +193,32 @@ fn look_after_lost(work: &Work<'_>, pieces: &[(Uuid, PieceTask)], product: Produ
     Ok(())
 }
 
-fn join(
-    work: &Work<'_>,
-    snapshot: &Snapshot,
-    product: Product,
-    pieces: &[(Uuid, PieceTask)],
-) -> Result<ExportResult, TaskError> {
-    let Work { worker, runtime, lease, cancel, .. } = *work;
-    let draft = Draft::new(worker, lease, product.extension())?;
-    let bring = |first: Frame| {
-        let path = runtime.block_on(worker.library.bring(path_of(worker, lease.job, first, product)))?;
+fn join(work: &Work<'_>, whole: &Whole<'_>, pieces: &[(Uuid, PieceTask)]) -> Result<ExportResult, TaskError> {
+    let Work { worker, runtime, lease, .. } = *work;
+    let bring = |task: &PieceTask| {
+        let path = runtime.block_on(worker.library.bring(path_of(worker, task)))?;
         // In the folder itself it is only looked for when it is read.
         path.metadata().map_err(MediaError::io("looking for a piece"))?;
-        Ok(Piece { path, first })
+        Ok(Made { take: task.take as usize, range: task.range, path })
     };
-    let files: Vec<Piece> =
-        pieces.iter().map(|(_, task)| bring(task.range.first)).collect::<Result<_, MediaError>>()?;
-    let clip = runtime.block_on(worker.library.bring(worker.library.clip(snapshot.clip).original()))?;
-    let (info, table, range, out) = (&snapshot.info, &snapshot.table, snapshot.range, draft.path());
-    match product {
-        Product::Film(container) => {
-            let job = EncodeJob { clip: &clip, info, table, range, container, piece_of: None, out };
-            join_pieces(&worker.library.tools, &job, &files, cancel)?;
-        }
-        Product::Other(_) => {
-            let paths: Vec<PathBuf> = files.into_iter().map(|piece| piece.path).collect();
-            join_numbered(&paths, out)?;
-        }
-    }
-    let bytes = draft.publish(worker, runtime)?;
-    Ok(ExportResult { file_name: file_name(&snapshot.name, product), bytes, frames: range.count() })
+    let made: Vec<Made> = pieces.iter().map(|(_, task)| bring(task)).collect::<Result<_, MediaError>>()?;
+    let takes = pieces.last().map_or(0, |(_, task)| task.take + 1);
+    let snapshot = |take| runtime.block_on(Snapshot::of(&worker.library, lease.job, take));
+    let takes: Vec<Snapshot> = (0..takes).map(snapshot).collect::<Result<_, _>>()?;
+    (whole.join)(&takes, &made)
 }
 
 /// Tells how far all pieces are together, until it is dropped.
 struct Telling(JoinHandle<()>);
 
 impl Telling {
-    fn start(worker: &Worker, runtime: &Handle, lease: &Lease, of: u32) -> Self {
+    fn start(worker: &Worker, runtime: &Handle, lease: &Lease, of: u32, passes: u32) -> Self {
         let (worker, lease) = (worker.clone(), *lease);
         Self(runtime.spawn(async move {
             loop {
                 tokio::time::sleep(LOOK * 2).await;
                 let Ok(pieces) = worker.store.pieces(lease.job).await else { continue };
-                let frames = pieces.iter().map(frames_of).sum();
+                let frames = pieces.iter().map(frames_of).sum::<u32>() / passes;
                 let progress = serde_json::to_value(ExportProgress { frames, of }).unwrap_or_default();
                 // It is told again in a moment.
                 let _ = worker.store.job_progress(&lease, &progress).await;

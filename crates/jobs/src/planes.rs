@@ -1,7 +1,7 @@
 //! Planes asked for. They are a cache of the folder that they lie in, and made where they are needed.
 
 use std::collections::HashSet;
-use std::fs::File;
+use std::fs::{File, TryLockError};
 use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
 
@@ -21,6 +21,11 @@ static AT_ONCE: Semaphore = Semaphore::const_new(2);
 const TRIES: u32 = 3;
 /// How often it is looked whether the disk is getting full.
 const LOOK_FOR_ROOM: Duration = Duration::from_secs(1);
+/// Held in a clip's folder by who makes its planes.
+const LOCK: &str = "making";
+/// Who only looks whether it is held holds it for a moment: one may look again so often, so much later.
+const GLANCES: u32 = 5;
+const GLANCE: Duration = Duration::from_millis(20);
 /// Clips that this process is at, or is going to be, each with or without colour.
 static WANTED: Mutex<Option<HashSet<(Uuid, bool)>>> = Mutex::new(None);
 
@@ -39,12 +44,10 @@ pub async fn ask_for_planes(
     if there {
         return Ok(());
     }
-    let is_elsewhere = match library.place {
-        Some(place) => !store.has_planes_at(clip.id, place).await?,
-        None => false,
-    };
-    // Of a clip that is being prepared in this folder they are coming.
-    if !colour && clip.state() != ClipState::Ready && !is_elsewhere {
+    // Those of a clip that is being prepared come with its pictures: into the one folder there is, or, where folders lie
+    // apart, into that of whoever is at it.
+    let is_coming = library.place.is_none() || is_being_made(&library.clip(clip.id));
+    if !colour && clip.state() != ClipState::Ready && is_coming {
         return Ok(());
     }
     if let Some(turn) = Turn::take(clip.id, colour) {
@@ -147,11 +150,30 @@ impl Wish {
 /// Among the processes that share the folder one makes planes of a clip, the others wait for it here. The system takes
 /// the lock back when the process ends.
 fn lock(folder: &ClipFolder) -> Result<File, MediaError> {
-    let path = folder.path().join("making");
-    make_room_for(&path)?;
-    let file = File::create(path).map_err(MediaError::io("making planes"))?;
+    let file = lock_file(folder)?;
     file.lock().map_err(MediaError::io("making planes"))?;
     Ok(file)
+}
+
+/// For who prepares the clip, and does not wait: one that was stopped in the middle may still hold it.
+pub(crate) fn lock_if_free(folder: &ClipFolder) -> Option<File> {
+    let file = lock_file(folder).ok()?;
+    let is_ours = (0..GLANCES).any(|glance| {
+        std::thread::sleep(GLANCE * glance.min(1));
+        file.try_lock().is_ok()
+    });
+    is_ours.then_some(file)
+}
+
+fn is_being_made(folder: &ClipFolder) -> bool {
+    let file = File::open(folder.path().join(LOCK));
+    file.is_ok_and(|file| matches!(file.try_lock_shared(), Err(TryLockError::WouldBlock)))
+}
+
+fn lock_file(folder: &ClipFolder) -> Result<File, MediaError> {
+    let path = folder.path().join(LOCK);
+    make_room_for(&path)?;
+    File::create(path).map_err(MediaError::io("making planes"))
 }
 
 /// Makes room for planes, and says whose are not there any more. When that cannot be said, a job is now and then taken

@@ -7,7 +7,7 @@ use jampin_store::{ClipState, ReadyClip, StoreError};
 use serde_json::{Value, json};
 
 use crate::copies::Copies;
-use crate::planes::trim;
+use crate::planes::{lock_if_free, trim};
 use crate::work::Work;
 use crate::{PrepareTask, TaskError};
 
@@ -34,6 +34,7 @@ fn prepare_clip(work: &Work<'_>, task: &PrepareTask) -> Result<Value, TaskError>
     let info: ClipInfo = serde_json::from_value(clip.info)?;
     let table: FrameTable = serde_json::from_value(clip.frames)?;
     let folder = library.clip(task.clip);
+    let _making = lock_if_free(&folder);
     runtime.block_on(library.bring(folder.original()))?;
     if let Some(place) = library.place {
         runtime.block_on(store.planes_are_at(task.clip, place))?;

@@ -2,11 +2,10 @@
 
 use std::time::{Duration, Instant};
 
-use jampin_store::Lease;
 use serde::{Deserialize, Serialize};
-use tokio::runtime::Handle;
 
-use crate::Worker;
+use crate::behind::Teller;
+use crate::work::Work;
 
 /// How often progress is written down.
 const REPORT: Duration = Duration::from_millis(400);
@@ -22,9 +21,7 @@ pub struct ExportProgress {
 
 /// Writes progress down, now and then.
 pub(crate) struct Report<'a> {
-    worker: &'a Worker,
-    runtime: &'a Handle,
-    lease: &'a Lease,
+    teller: Teller<'a>,
     frames: u32,
     /// How often each frame is gone through: painted, then joined.
     passes: u32,
@@ -32,8 +29,8 @@ pub(crate) struct Report<'a> {
 }
 
 impl<'a> Report<'a> {
-    pub fn new(worker: &'a Worker, runtime: &'a Handle, lease: &'a Lease, frames: u32, passes: u32) -> Self {
-        Self { worker, runtime, lease, frames, passes, reported: Instant::now() }
+    pub fn new(work: &Work<'a>, frames: u32, passes: u32) -> Self {
+        Self { teller: Teller::new(work), frames, passes, reported: Instant::now() }
     }
 
     /// `steps`: frames done, in all passes together.
@@ -43,9 +40,6 @@ impl<'a> Report<'a> {
         }
         self.reported = Instant::now();
         let progress = ExportProgress { frames: steps / self.passes, of: self.frames };
-        let value = serde_json::to_value(progress).unwrap_or_default();
-        if let Err(error) = self.runtime.block_on(self.worker.store.job_progress(self.lease, &value)) {
-            tracing::warn!(%error, "progress could not be written down");
-        }
+        self.teller.say(serde_json::to_value(progress).unwrap_or_default());
     }
 }

@@ -1,5 +1,6 @@
 //! A shot as it was when its export began: all pieces are painted from it, whatever people do meanwhile.
 
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use jampin_core::document::Shot;
@@ -8,10 +9,11 @@ use jampin_core::track::{Sample, Track};
 use jampin_media::{ClipInfo, FrameTable, MediaError};
 use jampin_store::StoredShot;
 use serde::{Deserialize, Serialize};
+use tokio::runtime::Handle;
 use uuid::Uuid;
 
 use crate::durable::{make_room_for, put_in_place};
-use crate::{Library, TaskError};
+use crate::{Library, TaskError, Worker};
 
 /// All that is needed to paint any frame of a shot.
 #[derive(Debug, Serialize, Deserialize)]
@@ -28,7 +30,7 @@ pub(crate) struct Snapshot {
 }
 
 impl Snapshot {
-    pub fn new(stored: StoredShot, info: ClipInfo, table: FrameTable) -> Self {
+    fn new(stored: StoredShot, info: ClipInfo, table: FrameTable) -> Self {
         let StoredShot { info: about, shot, .. } = stored;
         let samples = |track: &Track| track.iter().collect();
         let tracks = shot.tracks.iter().map(|(pin, track)| (*pin, samples(track))).collect();
@@ -44,9 +46,16 @@ impl Snapshot {
         }
     }
 
-    /// Keeps it beside the pieces of an export.
-    pub async fn keep(&self, library: &Library, export: Uuid) -> Result<(), TaskError> {
-        let path = library.pieces(export).join("shot.json");
+    /// As the shot is now.
+    pub fn of_now(worker: &Worker, runtime: &Handle, shot: Uuid) -> Result<Self, TaskError> {
+        let stored = runtime.block_on(worker.store.shot(shot))?;
+        let clip = runtime.block_on(worker.store.clip(stored.info.clip_id))?;
+        Ok(Self::new(stored, serde_json::from_value(clip.info)?, serde_json::from_value(clip.frames)?))
+    }
+
+    /// Keeps it beside the pieces of an export, as one of the shots that are in it.
+    pub async fn keep(&self, library: &Library, export: Uuid, take: u32) -> Result<(), TaskError> {
+        let path = path_of(library, export, take);
         let draft = path.with_extension(format!("{}.part", Uuid::new_v4()));
         make_room_for(&path)?;
         std::fs::write(&draft, serde_json::to_vec(self)?).map_err(MediaError::io("keeping a shot to be written"))?;
@@ -54,15 +63,20 @@ impl Snapshot {
         Ok(library.keep(&path).await?)
     }
 
-    /// As an earlier attempt has kept it.
-    pub async fn of(library: &Library, export: Uuid) -> Result<Option<Self>, TaskError> {
-        let Some(opened) = library.open(&library.pieces(export).join("shot.json")).await? else { return Ok(None) };
+    /// As it was kept.
+    pub async fn of(library: &Library, export: Uuid, take: u32) -> Result<Self, TaskError> {
+        let opened = library.open(&path_of(library, export, take)).await?;
+        let opened = opened.ok_or_else(|| TaskError::Missing("A shot of this film is not there any more.".into()))?;
         let mut kept: Self = serde_json::from_slice(&opened.all().await?)?;
         for (pin, samples) in std::mem::take(&mut kept.tracks) {
             kept.shot.tracks.insert(pin, Arc::new(samples.into_iter().collect()));
         }
-        Ok(Some(kept))
+        Ok(kept)
     }
+}
+
+fn path_of(library: &Library, export: Uuid, take: u32) -> PathBuf {
+    library.pieces(export).join(format!("{take}.json"))
 }
 
 #[cfg(test)]
@@ -106,9 +120,9 @@ mod tests {
         let kept =
             Snapshot { project, clip, name, range, info, table, shot: shot.clone(), tracks: vec![(pin, samples)] };
         let export = Uuid::from_u128(9);
-        assert!(Snapshot::of(&library, export).await.unwrap().is_none());
-        kept.keep(&library, export).await.unwrap();
-        let back = Snapshot::of(&library, export).await.unwrap().unwrap();
+        assert!(matches!(Snapshot::of(&library, export, 3).await, Err(TaskError::Missing(_))));
+        kept.keep(&library, export, 3).await.unwrap();
+        let back = Snapshot::of(&library, export, 3).await.unwrap();
         assert_eq!((back.shot, back.range, back.table), (shot, range, kept.table));
     }
 }

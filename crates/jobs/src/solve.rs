@@ -10,16 +10,16 @@ use jampin_core::pin::Pin;
 use jampin_core::solve::{Film, Solution, Step, Watch, affected, solve, solve_every};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, Track};
-use jampin_media::{Cancel, StoredPlanes};
-use jampin_store::{Appended, Lease, NewSamples};
+use jampin_media::StoredPlanes;
+use jampin_store::{Appended, NewSamples};
 use serde_json::{Value, json};
-use tokio::runtime::Handle;
 use uuid::Uuid;
 
+use crate::behind::Teller;
 use crate::face::FaceSolver;
 use crate::place::Workplace;
 use crate::work::Work;
-use crate::{SolveResult, SolveTask, TaskError, Worker};
+use crate::{SolveResult, SolveTask, TaskError};
 
 /// How often it is said how far the solve has come.
 const REPORT: Duration = Duration::from_millis(250);
@@ -29,7 +29,7 @@ const MOST_THREADS: usize = 4;
 
 pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let task: SolveTask = work.task()?;
-    let Work { worker, runtime, job, lease, cancel } = *work;
+    let Work { worker, runtime, job, cancel, .. } = *work;
     let keep = |frame: Frame| task.only.is_none_or(|only| only.contains(frame));
     let place = Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
     if let Some(area) = place.area() {
@@ -46,17 +46,14 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     );
     let scene = scene.load(&planes)?;
     let film = Film { scene: &scene, part };
-    let solver =
-        Solver { worker, runtime, lease, shot: task.shot, film, pin: &pin, every: 1, short_gap: second, cancel };
+    let solver = Solver { work, shot: task.shot, film, pin: &pin, every: 1, short_gap: second };
     let result = solver.solve(&planes, track, range, &keep, &job.progress)?;
     Ok(serde_json::to_value(result)?)
 }
 
 /// What solving and writing it down needs.
 pub(crate) struct Solver<'a> {
-    pub worker: &'a Worker,
-    pub runtime: &'a Handle,
-    pub lease: &'a Lease,
+    pub work: &'a Work<'a>,
     pub shot: Uuid,
     pub film: Film<'a>,
     pub pin: &'a Pin,
@@ -64,7 +61,6 @@ pub(crate) struct Solver<'a> {
     pub every: u32,
     /// Gaps of up to so many frames are crossed with what is written.
     pub short_gap: u32,
-    pub cancel: &'a Cancel,
 }
 
 impl Solver<'_> {
@@ -77,7 +73,7 @@ impl Solver<'_> {
         wanted: &dyn Fn(Frame) -> bool,
         progress: &Value,
     ) -> Result<SolveResult, TaskError> {
-        let told = Mutex::new(Told { steps: 0, at: Instant::now() });
+        let told = Mutex::new(Told { steps: 0, at: Instant::now(), teller: Teller::new(self.work) });
         let reporter = Reporter { solver: self, of: steps(range).div_ceil(self.every.max(1)), told, progress };
         let threads = std::thread::available_parallelism().map_or(1, usize::from).min(MOST_THREADS);
         let mut sources: Vec<StoredPlanes> = (0..threads).map(|_| planes.another()).collect();
@@ -98,8 +94,9 @@ impl Solver<'_> {
         let samples = self.with_short_gaps(track, solved);
         let found = samples.iter().filter(|(_, sample)| sample.is_some_and(|sample| sample.state.is_present())).count();
         let new: [NewSamples<'_>; 1] = [(self.pin.id, &samples)];
-        let append = self.worker.store.append_samples(self.lease, self.shot, &new, progress);
-        match self.runtime.block_on(append)? {
+        let Work { worker, runtime, lease, .. } = *self.work;
+        let append = worker.store.append_samples(lease, self.shot, &new, progress);
+        match runtime.block_on(append)? {
             Appended::Yes => Ok(SolveResult { first: range.first, last: range.last, found: found as u32 }),
             Appended::Unwanted => Err(TaskError::Cancelled),
         }
@@ -126,42 +123,33 @@ fn steps(range: FrameRange) -> u32 {
 struct Reporter<'a> {
     solver: &'a Solver<'a>,
     of: u32,
-    told: Mutex<Told>,
+    told: Mutex<Told<'a>>,
     progress: &'a Value,
 }
 
 /// What was said last.
-struct Told {
+struct Told<'a> {
     steps: u32,
     at: Instant,
+    teller: Teller<'a>,
 }
 
 impl Watch for Reporter<'_> {
     fn step(&self, _: Step) -> Continue {
-        if let Some(steps) = self.count() {
-            self.tell(steps);
-        }
-        if self.solver.cancel.is_cancelled() { Continue::No } else { Continue::Yes }
+        self.told.lock().unwrap_or_else(PoisonError::into_inner).count(self);
+        if self.solver.work.cancel.is_cancelled() { Continue::No } else { Continue::Yes }
     }
 }
 
-impl Reporter<'_> {
-    /// Counts a step; how many there were, when it is time to say so.
-    fn count(&self) -> Option<u32> {
-        let mut told = self.told.lock().unwrap_or_else(PoisonError::into_inner);
-        told.steps += 1;
-        (told.at.elapsed() > REPORT).then(|| {
-            told.at = Instant::now();
-            told.steps
-        })
-    }
-
-    fn tell(&self, steps: u32) {
-        let mut progress = if self.progress.is_object() { self.progress.clone() } else { json!({}) };
-        progress["solving"] = json!((f64::from(steps) / f64::from(self.of)).min(1.0));
-        let Solver { worker, runtime, lease, .. } = self.solver;
-        if let Err(error) = runtime.block_on(worker.store.job_progress(lease, &progress)) {
-            tracing::warn!(%error, "progress could not be written down");
+impl Told<'_> {
+    /// Counts a step, and says so when it is time to.
+    fn count(&mut self, reporter: &Reporter<'_>) {
+        self.steps += 1;
+        if self.at.elapsed() > REPORT {
+            self.at = Instant::now();
+            let mut progress = if reporter.progress.is_object() { reporter.progress.clone() } else { json!({}) };
+            progress["solving"] = json!((f64::from(self.steps) / f64::from(reporter.of)).min(1.0));
+            self.teller.say(progress);
         }
     }
 }

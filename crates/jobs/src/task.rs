@@ -121,6 +121,9 @@ pub struct ExportTask {
 pub struct PieceTask {
     /// Of which export.
     pub export: Uuid,
+    /// Of which of the shots that are in it, counted from 0.
+    #[serde(default)]
+    pub take: u32,
     /// The clip that it needs.
     pub clip: Uuid,
     /// Which frames.

@@ -30,7 +30,7 @@ impl Store {
         let said = serde_json::to_value(films)?;
         let change = (projects::arriving.eq(Some(said)), projects::arriving_at.eq(diesel::dsl::now));
         diesel::update(projects::table.filter(projects::id.eq(project))).set(change).execute(&mut connection).await?;
-        announce(&mut connection, &Event::Project { project }).await
+        announce(&connection, &Event::Project { project }).await
     }
 
     /// What is on its way to a project.

@@ -8,12 +8,19 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use uuid::Uuid;
 
+use crate::prepared::Prepare;
 use crate::schema::jobs;
 use crate::{Store, StoreError};
 
 const CHANNEL: &str = "jampin";
 /// PostgreSQL sends at most 8000 bytes with a notification.
 const LONGEST_PROGRESS: usize = 6000;
+
+/// What is told of a job.
+pub(crate) type JobNews = (Uuid, Uuid, Option<Uuid>, String, Value);
+/// Its columns.
+pub(crate) const JOB_NEWS: (jobs::id, jobs::project_id, jobs::shot_id, jobs::state, jobs::progress) =
+    (jobs::id, jobs::project_id, jobs::shot_id, jobs::state, jobs::progress);
 
 /// Something changed. Small things are said with it; who needs more fetches it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -91,22 +98,25 @@ pub enum Event {
 }
 
 /// Sends an event when the running transaction commits (at once outside of one).
-pub(crate) async fn announce(connection: &mut AsyncPgConnection, event: &Event) -> Result<(), StoreError> {
+pub(crate) async fn announce(mut connection: &AsyncPgConnection, event: &Event) -> Result<(), StoreError> {
     let text = serde_json::to_string(event)?;
-    diesel::sql_query("SELECT pg_notify($1, $2)")
-        .bind::<Text, _>(CHANNEL)
-        .bind::<Text, _>(text)
-        .execute(connection)
-        .await?;
+    let notify = diesel::sql_query("SELECT pg_notify($1, $2)").bind::<Text, _>(CHANNEL).bind::<Text, _>(text);
+    notify.prepared().execute(&mut connection).await?;
     Ok(())
 }
 
-pub(crate) async fn announce_job(connection: &mut AsyncPgConnection, id: Uuid) -> Result<(), StoreError> {
-    let columns = (jobs::project_id, jobs::shot_id, jobs::state, jobs::progress);
-    let about = jobs::table.filter(jobs::id.eq(id)).select(columns);
-    let (project, shot, state, progress): (Uuid, Option<Uuid>, String, Value) = about.first(connection).await?;
+pub(crate) async fn announce_job(mut connection: &AsyncPgConnection, id: Uuid) -> Result<(), StoreError> {
+    let news: JobNews = jobs::table.filter(jobs::id.eq(id)).select(JOB_NEWS).first(&mut connection).await?;
+    announce_job_as(connection, news).await
+}
+
+/// A job as a statement left it that returned [`JOB_NEWS`].
+pub(crate) async fn announce_job_as(
+    connection: &AsyncPgConnection,
+    (job, project, shot, state, progress): JobNews,
+) -> Result<(), StoreError> {
     let progress = Some(progress).filter(|progress| progress.to_string().len() <= LONGEST_PROGRESS);
-    announce(connection, &Event::Job { job: id, project, shot, state, progress }).await
+    announce(connection, &Event::Job { job, project, shot, state, progress }).await
 }
 
 /// A connection of its own that receives events.
@@ -115,7 +125,7 @@ pub struct Listener(AsyncPgConnection);
 impl Store {
     /// Tells everybody who listens.
     pub async fn tell(&self, event: &Event) -> Result<(), StoreError> {
-        announce(&mut *self.connection().await?, event).await
+        announce(&*self.connection().await?, event).await
     }
 
     /// Starts to listen. Events from before are not seen.

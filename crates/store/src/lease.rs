@@ -35,8 +35,8 @@ macro_rules! held {
 }
 
 /// Makes sure that the lease is held until the transaction ends. Whoever locks a shot, too, locks that first.
-pub(crate) async fn hold(connection: &mut AsyncPgConnection, lease: &Lease) -> Result<(), StoreError> {
-    let row: Option<Uuid> = held!(lease).select(jobs::id).for_update().first(connection).await.optional()?;
+pub(crate) async fn hold(mut connection: &AsyncPgConnection, lease: &Lease) -> Result<(), StoreError> {
+    let row: Option<Uuid> = held!(lease).select(jobs::id).for_update().first(&mut connection).await.optional()?;
     row.map(|_| ()).ok_or(StoreError::LostLease)
 }
 

@@ -7,33 +7,21 @@ use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use jampin_core::document::Shot;
 use jampin_core::edit::{Edit, EditError};
-use jampin_core::time::{Frame, FrameRange};
-use jampin_core::track::{Sample, SampleState, Track};
 use serde::Serialize;
-use serde_json::Value;
 use uuid::Uuid;
 
 use crate::events::announce;
-use crate::lease::hold;
+use crate::prepared::Prepare;
 use crate::rows::{LogRow, ShotRow};
-use crate::schema::{jobs, log, people, shots};
+use crate::schema::{log, people, shots};
 use crate::shots::{document, lock, parsed};
-use crate::{Event, Lease, NewJob, Store, StoreError, changes, log_parts, samples};
+use crate::{Event, NewJob, Store, StoreError, changes, log_parts, samples};
 
 /// What became of an edit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 pub struct Edited {
     /// The shot's revision now.
     pub revision: i64,
-}
-
-/// Whether samples of a job could still be added.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Appended {
-    /// They are in.
-    Yes,
-    /// The job's entry was undone, or its pin removed: nobody wants them any more.
-    Unwanted,
 }
 
 /// An entry of the log, for showing.
@@ -50,9 +38,6 @@ pub struct LogEntry {
     /// Name of whoever made it, where that is known.
     pub by: Option<String>,
 }
-
-/// A pin, with what is to be on some of its frames.
-pub type NewSamples<'a> = (Uuid, &'a [(Frame, Option<Sample>)]);
 
 impl Store {
     /// Makes an edit, if what it is about is as it was at the revision it was made for.
@@ -85,58 +70,6 @@ impl Store {
                 let job = crate::job::insert(connection, job).await?;
                 let edited = push(connection, &mut row, title, edit, (Some(job), self.person)).await?;
                 Ok((edited, job))
-            })
-            .await
-    }
-
-    /// Adds samples of some pins to a job's entry, and takes note of how far the job is, in one transaction.
-    pub async fn append_samples(
-        &self,
-        lease: &Lease,
-        shot: Uuid,
-        new: &[NewSamples<'_>],
-        progress: &Value,
-    ) -> Result<Appended, StoreError> {
-        let mut connection = self.connection().await?;
-        connection
-            .transaction(async |connection| {
-                let row = lock(connection, shot).await?;
-                hold(connection, lease).await?;
-                let entry = log::table.filter(log::shot_id.eq(shot)).filter(log::job_id.eq(lease.job));
-                let entry: Option<LogRow> = entry.select(LogRow::as_select()).first(connection).await.optional()?;
-                let Some(entry) = entry.filter(|entry| entry.number <= row.log_head) else {
-                    return Ok(Appended::Unwanted);
-                };
-                let document = parsed(&row)?;
-                if new.iter().any(|(track, _)| !document.has_track(*track)) {
-                    return Ok(Appended::Unwanted);
-                }
-                let mut of_knots = None;
-                for (pin, new) in new {
-                    let frames = || new.iter().map(|(frame, _)| *frame);
-                    let (Some(first), Some(last)) = (frames().min(), frames().max()) else { continue };
-                    let rows = samples::near(connection, shot, *pin, FrameRange { first, last }).await?;
-                    let mut track = samples::track(&rows);
-                    let before = put(&mut track, new);
-                    log_parts::keep(connection, &entry, *pin, before).await?;
-                    samples::replace(connection, (shot, *pin), &rows, &track).await?;
-                    if document.pin(*pin).is_some() {
-                        announce(connection, &Event::Samples { shot, pin: *pin, first: first.0, last: last.0 }).await?;
-                    } else {
-                        of_knots = Some((*pin, first.0, last.0));
-                    }
-                }
-                // The knots of a net are told of together, as news of the pin that leads its area.
-                if let Some((knot, first, last)) = of_knots
-                    && let Some(pin) = document.leading_pin_of(knot)
-                {
-                    announce(connection, &Event::Samples { shot, pin, first, last }).await?;
-                }
-                let newer = (shots::samples_version.eq(shots::samples_version + 1),);
-                diesel::update(shots::table.filter(shots::id.eq(shot))).set(newer).execute(connection).await?;
-                let job = jobs::table.filter(jobs::id.eq(lease.job));
-                diesel::update(job).set(jobs::progress.eq(progress)).execute(connection).await?;
-                Ok(Appended::Yes)
             })
             .await
     }
@@ -222,7 +155,7 @@ async fn push(
         job_id: job,
         person_id: person,
     };
-    diesel::insert_into(log::table).values(&entry).execute(connection).await?;
+    diesel::insert_into(log::table).values(&entry).prepared().execute(connection).await?;
     save(connection, row, entry.number, &about).await
 }
 
@@ -237,12 +170,15 @@ async fn apply(
     let mut shot = parsed(row)?;
     let about = edit.subjects(&shot);
     let touched: BTreeSet<Uuid> = edit.touched_tracks(&shot).into_iter().collect();
-    shot.tracks = samples::load_pins(connection, row.id, touched.iter().copied()).await?;
+    let touched: Vec<Uuid> = touched.into_iter().collect();
+    if !touched.is_empty() {
+        shot.tracks = samples::load_pins(connection, row.id, &touched).await?;
+    }
     let inverse = how(edit, &mut shot)?;
     row.document = document(&shot)?;
     row.samples_version += i64::from(!touched.is_empty());
-    for pin in touched {
-        samples::save(connection, row.id, pin, shot.tracks.get(&pin).map(|track| &**track)).await?;
+    if !touched.is_empty() {
+        samples::save(connection, row.id, &shot.tracks, &touched).await?;
     }
     Ok((inverse, about))
 }
@@ -260,26 +196,8 @@ async fn save(
         shots::samples_version.eq(row.samples_version),
         shots::log_head.eq(log_head),
     );
-    diesel::update(shots::table.filter(shots::id.eq(row.id))).set(values).execute(connection).await?;
+    diesel::update(shots::table.filter(shots::id.eq(row.id))).set(values).prepared().execute(connection).await?;
     changes::remember(connection, row.id, revision, about).await?;
     announce(connection, &Event::Shot { shot: row.id, revision }).await?;
     Ok(Edited { revision })
-}
-
-/// Puts samples into a track; what was there before, for each frame. A place set by hand while the job was at work
-/// stays; what the job says of a guide it knew is taken.
-fn put(track: &mut Track, new: &[(Frame, Option<Sample>)]) -> Vec<(Frame, Option<Sample>)> {
-    let mut before = Vec::with_capacity(new.len());
-    for &(frame, sample) in new {
-        let is_wanted = match track.get(frame) {
-            Some(now) if now.state == SampleState::Guide => {
-                sample.is_some_and(|new| new.state == SampleState::Guide && new.at == now.at)
-            }
-            _ => true,
-        };
-        if is_wanted {
-            before.push((frame, track.set(frame, sample)));
-        }
-    }
-    before
 }

@@ -8,7 +8,7 @@ use uuid::Uuid;
 
 use crate::audit::note;
 use crate::people::{active, rename, set_passphrase};
-use crate::schema::{one_time_links, sessions};
+use crate::schema::{one_time_links, people, sessions};
 use crate::{Person, Store, StoreError};
 
 /// Hours for which a link works.
@@ -44,19 +44,27 @@ impl Store {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
-                let person = whose(connection, key_hash).await?.ok_or(StoreError::NotFound("link"))?;
-                let link = one_time_links::table.filter(one_time_links::key_hash.eq(key_hash));
-                if diesel::delete(link).execute(connection).await? == 0 {
-                    return Err(StoreError::NotFound("link"));
-                }
+                let person = used(connection, key_hash).await?;
                 rename(connection, person.id, name).await?;
                 set_passphrase(connection, person.id, hash).await?;
-                let all = sessions::table.filter(sessions::person_id.eq(person.id));
-                diesel::delete(all).execute(connection).await?;
                 active(connection, person.id).await
             })
             .await
     }
+}
+
+/// Whose link it was; it works no more, all their sessions end, and their authenticator is forgotten: who needs a link may
+/// have lost it.
+pub(crate) async fn used(connection: &mut AsyncPgConnection, key_hash: &[u8]) -> Result<Person, StoreError> {
+    let person = whose(connection, key_hash).await?.ok_or(StoreError::NotFound("link"))?;
+    let link = one_time_links::table.filter(one_time_links::key_hash.eq(key_hash));
+    if diesel::delete(link).execute(connection).await? == 0 {
+        return Err(StoreError::NotFound("link"));
+    }
+    diesel::delete(sessions::table.filter(sessions::person_id.eq(person.id))).execute(connection).await?;
+    let none = diesel::update(people::table.filter(people::id.eq(person.id))).set(people::totp.eq(None::<Vec<u8>>));
+    none.execute(connection).await?;
+    Ok(person)
 }
 
 async fn whose(connection: &mut AsyncPgConnection, key_hash: &[u8]) -> Result<Option<Person>, StoreError> {

@@ -1,5 +1,6 @@
 //! Whoever works here.
 
+use diesel::dsl::exists;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde::Serialize;
@@ -7,7 +8,7 @@ use uuid::Uuid;
 
 use crate::audit::note;
 use crate::job::database_now;
-use crate::schema::{one_time_links, people, sessions};
+use crate::schema::{identities, one_time_links, people, sessions};
 use crate::{Store, StoreError};
 
 /// The owner of the installation, there from the start.
@@ -23,9 +24,22 @@ pub struct Person {
     pub name: String,
     /// Whether they may add people and give links.
     pub administrator: bool,
-    /// Whether they have set one: who has none signs in by a one-time link, the first owner by sitting at the machine.
+    /// Whether they have set one.
     #[diesel(select_expression = people::passphrase.is_not_null())]
     pub has_passphrase: bool,
+    /// Whether their authenticator has to show a code, too.
+    #[diesel(select_expression = people::totp.is_not_null())]
+    pub has_second_factor: bool,
+    /// Whether they can sign in, by a passphrase or by an identity elsewhere: who cannot needs a one-time link, or is the
+    /// first owner and sits at the machine.
+    #[diesel(select_expression = signs_in())]
+    pub signs_in: bool,
+}
+
+#[diesel::dsl::auto_type]
+fn signs_in() -> _ {
+    let elsewhere = identities::table.filter(identities::person_id.eq(people::id));
+    people::passphrase.is_not_null().or(exists(elsewhere))
 }
 
 diesel::define_sql_function! {
@@ -113,11 +127,16 @@ impl Store {
                 crate::members::hand_over(connection, id, by).await?;
                 let left = (people::left_at.eq(database_now()), people::administrator.eq(false));
                 let update = diesel::update(people::table.filter(people::id.eq(id)));
-                update.set((left, people::passphrase.eq(None::<String>))).execute(connection).await?;
+                update
+                    .set((left, people::passphrase.eq(None::<String>), people::totp.eq(None::<Vec<u8>>)))
+                    .execute(connection)
+                    .await?;
                 one_administrator_stays(connection).await?;
                 diesel::delete(sessions::table.filter(sessions::person_id.eq(id))).execute(connection).await?;
                 let links = one_time_links::table.filter(one_time_links::person_id.eq(id));
                 diesel::delete(links).execute(connection).await?;
+                let elsewhere = identities::table.filter(identities::person_id.eq(id));
+                diesel::delete(elsewhere).execute(connection).await?;
                 note(connection, Some(by), &format!("“{}” taken out", person.name)).await
             })
             .await

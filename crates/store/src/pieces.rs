@@ -1,15 +1,16 @@
 //! A long export in pieces: jobs of their own, which any worker takes.
 
-use diesel::dsl::sql;
-use diesel::expression::SqlLiteral;
+use diesel::dsl::{AsExprOf, sql};
+use diesel::expression::{SqlLiteral, UncheckedBind};
 use diesel::prelude::*;
-use diesel::sql_types::Bool;
+use diesel::sql_types::{Bool, Nullable, Text};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use uuid::Uuid;
 
 use crate::events::announce_job;
 use crate::job::insert;
 use crate::lease::hold;
+use crate::prepared::Prepare;
 use crate::rows::JobRow;
 use crate::schema::jobs;
 use crate::{Job, Lease, NewJob, Store, StoreError};
@@ -17,9 +18,19 @@ use crate::{Job, Lease, NewJob, Store, StoreError};
 /// Their kind of work.
 pub const PIECE: &str = "piece";
 
+type IsPieceOf = SqlLiteral<Bool, UncheckedBind<SqlLiteral<Bool>, AsExprOf<String, Text>>>;
+type IsPartOf = SqlLiteral<Bool, UncheckedBind<SqlLiteral<Bool>, AsExprOf<Option<String>, Nullable<Text>>>>;
+
 /// A condition on a job.
-pub(crate) fn is_piece_of(export: Uuid) -> SqlLiteral<Bool> {
-    sql(&format!("(jobs.kind = '{PIECE}' AND jobs.payload->>'export' = '{export}')"))
+pub(crate) fn is_piece_of(export: Uuid) -> IsPieceOf {
+    let is_piece = format!("(jobs.kind = '{PIECE}' AND jobs.payload->>'export' = ");
+    sql::<Bool>(&is_piece).bind::<Text, _>(export.to_string()).sql(")")
+}
+
+/// A condition on a job: it is a piece of this export, if one is named.
+pub(crate) fn is_part_of(export: Option<Uuid>) -> IsPartOf {
+    let export = export.map(|export| export.to_string());
+    sql::<Bool>("coalesce(jobs.payload->>'export' = ").bind::<Nullable<Text>, _>(export).sql(", TRUE)")
 }
 
 impl Store {
@@ -65,7 +76,7 @@ impl Store {
 }
 
 /// Nobody needs the pieces of this job any more. Who is at one finds out by its heartbeat.
-pub(crate) async fn forget(connection: &mut AsyncPgConnection, job: Uuid) -> Result<(), StoreError> {
-    diesel::delete(jobs::table.filter(is_piece_of(job))).execute(connection).await?;
+pub(crate) async fn forget(mut connection: &AsyncPgConnection, job: Uuid) -> Result<(), StoreError> {
+    diesel::delete(jobs::table.filter(is_piece_of(job))).prepared().execute(&mut connection).await?;
     Ok(())
 }

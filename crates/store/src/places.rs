@@ -68,11 +68,4 @@ impl Store {
         diesel::delete(gone).execute(&mut connection).await?;
         Ok(())
     }
-
-    /// Whether they are there, or are being made.
-    pub async fn has_planes_at(&self, clip: Uuid, place: Uuid) -> Result<bool, StoreError> {
-        let mut connection = self.connection().await?;
-        let there = clip_places::table.find((clip, place)).select(clip_places::place);
-        Ok(there.first::<Uuid>(&mut connection).await.optional()?.is_some())
-    }
 }

@@ -12,6 +12,7 @@ use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Covariance, Grasp, Sample, SampleState, Track};
 use uuid::Uuid;
 
+use crate::prepared::Prepare;
 use crate::rows::SpanRow;
 use crate::schema::samples;
 use crate::{Store, StoreError};
@@ -35,32 +36,29 @@ pub(crate) async fn load(
     connection: &mut AsyncPgConnection,
     shot: Uuid,
 ) -> Result<BTreeMap<Uuid, Arc<Track>>, StoreError> {
-    let rows: Vec<SpanRow> =
-        samples::table.filter(samples::shot_id.eq(shot)).select(SpanRow::as_select()).load(connection).await?;
-    let mut pins: BTreeMap<Uuid, Vec<SpanRow>> = BTreeMap::new();
-    rows.into_iter().for_each(|row| pins.entry(row.pin_id).or_default().push(row));
-    Ok(pins.into_iter().map(|(pin, rows)| (pin, Arc::new(track(&rows)))).collect())
+    let rows = samples::table.filter(samples::shot_id.eq(shot)).select(SpanRow::as_select());
+    Ok(tracks(rows.load(connection).await?))
 }
 
 /// The samples of some pins only.
 pub(crate) async fn load_pins(
     connection: &mut AsyncPgConnection,
     shot: Uuid,
-    pins: impl IntoIterator<Item = Uuid>,
+    pins: &[Uuid],
 ) -> Result<BTreeMap<Uuid, Arc<Track>>, StoreError> {
-    let mut tracks = BTreeMap::new();
-    for pin in pins {
-        let rows = of_pin(connection, shot, pin).await?;
-        if !rows.is_empty() {
-            tracks.insert(pin, Arc::new(track(&rows)));
-        }
-    }
-    Ok(tracks)
+    let rows = samples::table.filter(samples::shot_id.eq(shot)).filter(samples::pin_id.eq_any(pins));
+    Ok(tracks(rows.select(SpanRow::as_select()).load(connection).await?))
+}
+
+fn tracks(rows: Vec<SpanRow>) -> BTreeMap<Uuid, Arc<Track>> {
+    let mut pins: BTreeMap<Uuid, Vec<SpanRow>> = BTreeMap::new();
+    rows.into_iter().for_each(|row| pins.entry(row.pin_id).or_default().push(row));
+    pins.into_iter().map(|(pin, rows)| (pin, Arc::new(track(&rows)))).collect()
 }
 
 /// The samples of a pin in the rows that have frames of a range: those of the range, and some beside it.
 pub(crate) async fn near(
-    connection: &mut AsyncPgConnection,
+    mut connection: &AsyncPgConnection,
     shot: Uuid,
     pin: Uuid,
     range: FrameRange,
@@ -71,12 +69,15 @@ pub(crate) async fn near(
         .filter(samples::pin_id.eq(pin))
         .filter(samples::first_frame.le(range.last.0 as i32))
         .filter(ends_within);
-    Ok(found.select(SpanRow::as_select()).load(connection).await?)
+    Ok(found.select(SpanRow::as_select()).prepared().load(&mut connection).await?)
 }
 
-async fn of_pin(connection: &mut AsyncPgConnection, shot: Uuid, pin: Uuid) -> Result<Vec<SpanRow>, StoreError> {
+pub(crate) async fn of_pin(
+    mut connection: &AsyncPgConnection,
+    (shot, pin): (Uuid, Uuid),
+) -> Result<Vec<SpanRow>, StoreError> {
     let found = samples::table.filter(samples::shot_id.eq(shot)).filter(samples::pin_id.eq(pin));
-    Ok(found.select(SpanRow::as_select()).load(connection).await?)
+    Ok(found.select(SpanRow::as_select()).load(&mut connection).await?)
 }
 
 /// The samples of rows.
@@ -84,48 +85,58 @@ pub(crate) fn track(rows: &[SpanRow]) -> Track {
     rows.iter().flat_map(unpack).collect()
 }
 
-/// Replaces all samples of a pin.
+/// Replaces all samples of some pins by these; a pin without a track has none then.
 pub(crate) async fn save(
     connection: &mut AsyncPgConnection,
     shot: Uuid,
-    pin: Uuid,
-    track: Option<&Track>,
+    tracks: &BTreeMap<Uuid, Arc<Track>>,
+    pins: &[Uuid],
 ) -> Result<(), StoreError> {
-    let old = samples::table.filter(samples::shot_id.eq(shot)).filter(samples::pin_id.eq(pin));
+    let old = samples::table.filter(samples::shot_id.eq(shot)).filter(samples::pin_id.eq_any(pins));
     diesel::delete(old).execute(connection).await?;
-    let rows = track.map(|track| pack(shot, pin, track, usize::MAX)).unwrap_or_default();
-    insert(connection, &rows).await
+    let of_pin = |pin: &Uuid| tracks.get(pin).map(|track| pack(shot, *pin, track, usize::MAX));
+    insert(connection, pins.iter().filter_map(of_pin).flatten().collect()).await
 }
 
-/// Replaces some rows of a pin by these samples. What is long and was touched at one place is cut into pieces.
-pub(crate) async fn replace(
-    connection: &mut AsyncPgConnection,
+/// Removes rows of a pin.
+pub(crate) async fn remove(
+    mut connection: &AsyncPgConnection,
     (shot, pin): (Uuid, Uuid),
     rows: &[SpanRow],
-    track: &Track,
 ) -> Result<(), StoreError> {
-    for row in rows {
-        let old = samples::table.filter(samples::shot_id.eq(shot)).filter(samples::pin_id.eq(pin));
-        diesel::delete(old.filter(samples::first_frame.eq(row.first_frame))).execute(connection).await?;
+    let firsts: Vec<i32> = rows.iter().map(|row| row.first_frame).collect();
+    if firsts.is_empty() {
+        return Ok(());
     }
-    let piece = if rows.is_empty() { usize::MAX } else { PIECE };
-    insert(connection, &pack(shot, pin, track, piece)).await
+    let old = samples::table.filter(samples::shot_id.eq(shot)).filter(samples::pin_id.eq(pin));
+    diesel::delete(old.filter(samples::first_frame.eq_any(firsts))).execute(&mut connection).await?;
+    Ok(())
 }
 
-/// Joins rows that follow one another.
-pub(crate) async fn compact(connection: &mut AsyncPgConnection, shot: Uuid, pin: Uuid) -> Result<(), StoreError> {
-    let rows = of_pin(connection, shot, pin).await?;
+/// Rows of these samples, in the place of `rows`. What is long and was touched at one place is cut into pieces.
+pub(crate) fn pieces((shot, pin): (Uuid, Uuid), rows: &[SpanRow], track: &Track) -> Vec<SpanRow> {
+    pack(shot, pin, track, if rows.is_empty() { usize::MAX } else { PIECE })
+}
+
+/// Joins those of all rows of a pin that follow one another.
+pub(crate) async fn compact(connection: &mut AsyncPgConnection, rows: Vec<SpanRow>) -> Result<(), StoreError> {
+    let [SpanRow { shot_id, pin_id, .. }, ..] = &*rows else { return Ok(()) };
     let track = track(&rows);
-    if rows.len() > pack(shot, pin, &track, usize::MAX).len() {
-        save(connection, shot, pin, Some(&track)).await?;
+    if rows.len() > pack(*shot_id, *pin_id, &track, usize::MAX).len() {
+        save(connection, *shot_id, &BTreeMap::from([(*pin_id, Arc::new(track))]), &[*pin_id]).await?;
     }
     Ok(())
 }
 
-async fn insert(connection: &mut AsyncPgConnection, rows: &[SpanRow]) -> Result<(), StoreError> {
+pub(crate) async fn insert(mut connection: &AsyncPgConnection, rows: Vec<SpanRow>) -> Result<(), StoreError> {
+    // The text of this is always the same.
+    if let [row] = &*rows {
+        diesel::insert_into(samples::table).values(row).execute(&mut connection).await?;
+        return Ok(());
+    }
     // PostgreSQL takes at most 65535 values a statement; a row has fourteen.
     for some in rows.chunks(1000) {
-        diesel::insert_into(samples::table).values(some).execute(connection).await?;
+        diesel::insert_into(samples::table).values(some).execute(&mut connection).await?;
     }
     Ok(())
 }
@@ -133,8 +144,8 @@ async fn insert(connection: &mut AsyncPgConnection, rows: &[SpanRow]) -> Result<
 impl Store {
     /// The samples of a pin on some frames.
     pub async fn samples(&self, shot: Uuid, pin: Uuid, range: FrameRange) -> Result<Track, StoreError> {
-        let mut connection = self.connection().await?;
-        let rows = near(&mut connection, shot, pin, range).await?;
+        let connection = self.connection().await?;
+        let rows = near(&connection, shot, pin, range).await?;
         Ok(track(&rows).iter().filter(|(frame, _)| range.contains(*frame)).collect())
     }
 }

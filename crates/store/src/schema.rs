@@ -79,7 +79,7 @@ diesel::table! {
 diesel::table! {
     people (id) {
         id -> Uuid, name -> Text, passphrase -> Nullable<Text>, administrator -> Bool, made_at -> Timestamptz,
-        left_at -> Nullable<Timestamptz>,
+        left_at -> Nullable<Timestamptz>, totp -> Nullable<Bytea>, totp_step -> Int8,
     }
 }
 
@@ -95,6 +95,12 @@ diesel::table! {
 
 diesel::table! {
     one_time_links (key_hash) { key_hash -> Bytea, person_id -> Uuid, ends_at -> Timestamptz, }
+}
+
+diesel::table! {
+    identities (issuer, subject) {
+        issuer -> Text, subject -> Text, person_id -> Uuid, called -> Text, made_at -> Timestamptz,
+    }
 }
 
 diesel::table! {
@@ -134,6 +140,7 @@ diesel::joinable!(members -> people (person_id));
 diesel::joinable!(members -> projects (project_id));
 diesel::joinable!(sessions -> people (person_id));
 diesel::joinable!(one_time_links -> people (person_id));
+diesel::joinable!(identities -> people (person_id));
 diesel::joinable!(look_links -> shots (shot_id));
 diesel::joinable!(notes -> shots (shot_id));
 diesel::joinable!(clips -> projects (project_id));
@@ -146,6 +153,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     shots,
     samples,
     log,
+    log_parts,
     jobs,
     recipes,
     pictures,
@@ -155,5 +163,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     audit,
     sessions,
     one_time_links,
+    identities,
     clip_places
 );

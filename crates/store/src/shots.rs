@@ -1,9 +1,7 @@
 //! Shots: their description and what was made of them.
 
-use diesel::dsl::sql;
-use diesel::expression::SqlLiteral;
+use diesel::dsl::exists;
 use diesel::prelude::*;
-use diesel::sql_types::Bool;
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use jampin_core::document::Shot;
 use jampin_core::time::{Frame, FrameRange};
@@ -12,7 +10,7 @@ use serde_json::Value;
 use uuid::Uuid;
 
 use crate::rows::ShotRow;
-use crate::schema::{log, people, shots};
+use crate::schema::{log, people, projects, shots};
 use crate::{Store, StoreError, samples};
 
 /// What a shot is.
@@ -89,8 +87,9 @@ pub(crate) async fn lock(connection: &mut AsyncPgConnection, id: Uuid) -> Result
 }
 
 /// Whether the shot's project was deleted.
-pub(crate) fn is_deleted() -> SqlLiteral<Bool> {
-    sql("EXISTS (SELECT 1 FROM projects WHERE projects.id = shots.project_id AND projects.deleted_at IS NOT NULL)")
+#[diesel::dsl::auto_type]
+pub(crate) fn is_deleted() -> _ {
+    exists(projects::table.filter(projects::id.eq(shots::project_id)).filter(projects::deleted_at.is_not_null()))
 }
 
 fn living(found: Option<(ShotRow, bool)>) -> Result<ShotRow, StoreError> {

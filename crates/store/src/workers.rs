@@ -10,6 +10,7 @@ use uuid::Uuid;
 
 use crate::job::database_now;
 use crate::lease::HEARTBEAT_STALE_SECONDS;
+use crate::prepared::Prepare;
 use crate::schema::{jobs, workers};
 use crate::working::FIRST_OF_ITS_PIN;
 use crate::{Store, StoreError};
@@ -57,12 +58,13 @@ impl Store {
     pub async fn worker_is_there(&self, worker: &WorkerRow) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         let silent = sql::<Bool>(&format!("seen_at < now() - interval '{HEARTBEAT_STALE_SECONDS} seconds'"));
-        diesel::delete(workers::table.filter(silent)).execute(&mut connection).await?;
+        diesel::delete(workers::table.filter(silent)).prepared().execute(&mut connection).await?;
         diesel::insert_into(workers::table)
             .values(worker)
             .on_conflict(workers::id)
             .do_update()
             .set(workers::seen_at.eq(database_now().assume_not_null()))
+            .prepared()
             .execute(&mut connection)
             .await?;
         Ok(())

@@ -4,13 +4,15 @@ use diesel::dsl::sql;
 use diesel::prelude::*;
 use diesel::sql_types::Bool;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
+use futures_util::try_join;
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::events::announce_job;
+use crate::events::{JOB_NEWS, JobNews, announce_job, announce_job_as};
 use crate::job::database_now;
 use crate::lease::{HEARTBEAT_STALE_SECONDS, held, hold};
-use crate::pieces::{PIECE, is_piece_of};
+use crate::pieces::{PIECE, is_part_of};
+use crate::prepared::Prepare;
 use crate::rows::JobRow;
 use crate::schema::{jobs, projects, shots};
 use crate::shots::lock;
@@ -68,13 +70,15 @@ impl Store {
                     .filter(jobs::kind.eq_any(kinds))
                     .filter(jobs::state.eq("waiting").or(orphaned))
                     .filter(sql::<Bool>(FIRST_OF_ITS_PIN))
-                    .filter(part_of.map_or_else(|| sql("TRUE"), is_piece_of))
+                    .filter(is_part_of(part_of))
                     .filter(seeker.place.map_or_else(|| sql("TRUE"), places::may_be_taken_at))
                     .order(seeker.place.map_or_else(|| sql("jobs.created_at"), places::nearness))
                     .select(JobRow::as_select())
                     .for_update()
                     .skip_locked()
-                    .first(connection)
+                    .limit(1)
+                    .prepared()
+                    .get_result(connection)
                     .await
                     .optional()?;
                 let Some(next) = next else { return Ok::<_, StoreError>(None) };
@@ -91,8 +95,10 @@ impl Store {
                     jobs::problem.eq(None::<String>),
                 );
                 let job = diesel::update(jobs::table.filter(jobs::id.eq(next.id)));
-                let row: JobRow = job.set(taken).returning(JobRow::as_returning()).get_result(connection).await?;
-                announce_job(connection, row.id).await?;
+                let row: JobRow =
+                    job.set(taken).returning(JobRow::as_returning()).prepared().get_result(connection).await?;
+                let news = (row.id, row.project_id, row.shot_id, row.state.clone(), row.progress.clone());
+                announce_job_as(connection, news).await?;
                 Ok(Some(row))
             })
             .await?;
@@ -108,7 +114,8 @@ impl Store {
     pub async fn heartbeat(&self, lease: &Lease) -> Result<bool, StoreError> {
         let mut connection = self.connection().await?;
         let alive = diesel::update(held!(lease)).set(jobs::heartbeat.eq(database_now()));
-        let cancel: Option<bool> = alive.returning(jobs::cancel).get_result(&mut connection).await.optional()?;
+        let cancel: Option<bool> =
+            alive.returning(jobs::cancel).prepared().get_result(&mut connection).await.optional()?;
         Ok(cancel == Some(false))
     }
 
@@ -122,11 +129,9 @@ impl Store {
     /// Takes note of how far a job has come, and tells those who watch.
     pub async fn job_progress(&self, lease: &Lease, progress: &Value) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
-        let update = diesel::update(held!(lease)).set(jobs::progress.eq(progress));
-        if update.execute(&mut connection).await? == 0 {
-            return Err(StoreError::LostLease);
-        }
-        announce_job(&mut connection, lease.job).await
+        let update = diesel::update(held!(lease)).set(jobs::progress.eq(progress)).returning(JOB_NEWS);
+        let news: Option<JobNews> = update.prepared().get_result(&mut connection).await.optional()?;
+        announce_job_as(&connection, news.ok_or(StoreError::LostLease)?).await
     }
 
     /// Ends a job well.
@@ -156,7 +161,7 @@ impl Store {
         if waiting.execute(&mut connection).await? == 0 {
             return Err(StoreError::LostLease);
         }
-        announce_job(&mut connection, lease.job).await.map(|()| true)
+        announce_job(&connection, lease.job).await.map(|()| true)
     }
 
     /// Gives a job back that cannot be done for a reason that has nothing to do with it. That is no attempt.
@@ -171,7 +176,7 @@ impl Store {
         if diesel::update(held!(lease)).set(waits).execute(&mut connection).await? == 0 {
             return Err(StoreError::LostLease);
         }
-        announce_job(&mut connection, lease.job).await
+        announce_job(&connection, lease.job).await
     }
 
     async fn end_held(
@@ -188,10 +193,12 @@ impl Store {
                 if let Some((shot, _)) = followed {
                     lock(connection, shot).await?;
                 }
-                hold(connection, lease).await?;
-                if let Some((shot, pin)) = followed {
-                    samples::compact(connection, shot, pin).await?;
-                }
+                let rows = async {
+                    let Some(place) = followed else { return Ok(Vec::new()) };
+                    samples::of_pin(connection, place).await
+                };
+                let (_, rows) = try_join!(hold(connection, lease), rows)?;
+                samples::compact(connection, rows).await?;
                 end(connection, lease.job, state, result, problem).await
             })
             .await
@@ -217,10 +224,10 @@ async fn end(
 ) -> Result<(), StoreError> {
     let values =
         (jobs::state.eq(state), jobs::result.eq(result), jobs::problem.eq(problem), jobs::ended_at.eq(database_now()));
-    diesel::update(jobs::table.filter(jobs::id.eq(job))).set(values).execute(connection).await?;
+    let ended = diesel::update(jobs::table.filter(jobs::id.eq(job))).set(values).returning(JOB_NEWS);
+    let news: JobNews = ended.prepared().get_result(connection).await?;
     if state != "done" {
         crate::clips::give_up(connection, job, problem.unwrap_or("Preparing was stopped.")).await?;
     }
-    crate::pieces::forget(connection, job).await?;
-    announce_job(connection, job).await
+    try_join!(crate::pieces::forget(connection, job), announce_job_as(connection, news)).map(|_| ())
 }

@@ -215,7 +215,12 @@ impl Hosts {
 
     fn bring_in(&mut self) -> Vec<String> {
         self.only(1);
-        let film = format!("-f lavfi -i testsrc2=size=640x360:rate=25:duration={} -pix_fmt yuv420p", FRAMES / 25);
+        // Cloth that is drawn past: any place on it can be followed to both ends, and all are as much work.
+        let film = format!(
+            "-f lavfi -i color=gray:s=640x360:r=25:d={},noise=c0s=100:all_seed=7,gblur=2,eq=contrast=4,scroll=h=0.002:v=0.001 \
+             -pix_fmt yuv420p",
+            FRAMES / 25
+        );
         (0..FILMS).map(|_| self.bring_in_one(&film)).collect()
     }
 

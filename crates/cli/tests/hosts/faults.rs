@@ -116,3 +116,31 @@ fn what_nobody_needs_in_the_store_goes_and_what_another_database_needs_stays() {
     let films = store.keys().iter().filter(|key| key.contains(&clip)).count();
     assert!(films > 30 && store.keys().contains(&new), "{:?}", store.keys());
 }
+
+#[test]
+fn planes_that_a_worker_left_half_made_when_it_died_are_made_by_the_next_one_in_its_folder() {
+    let store = ObjectStore::start();
+    let server = server(&store, None);
+    let worker = Worker::start(&server, &store, &[]);
+    let dir = tempfile::tempdir().unwrap();
+    let film =
+        make_film(dir.path(), "long.mp4", "-f lavfi -i testsrc2=size=1280x720:rate=25:duration=20 -pix_fmt yuv420p");
+    let taken = server.upload(&server.project("Open day"), &film).json();
+    let shot = taken["shot"].as_str().unwrap();
+    server.wait(&format!("/api/shots/{shot}"), |state| state["clip"]["prepared"].as_u64() > Some(10));
+    let folder = worker.killed();
+    let state = server.get(&format!("/api/shots/{shot}")).json();
+    assert_eq!(state["clip"]["state"], "preparing", "it was killed in the middle");
+    // Nobody prepares the clip any more: the planes would never come by themselves.
+    let _next = Worker::start_in(folder, &server, &store, &["--kinds", "follow,solve"]);
+    let pin = json!({ "revision": 0, "frame": 400, "x": 640.0, "y": 360.0, "follow": true });
+    assert_eq!(server.send("POST", &format!("/api/shots/{shot}/pins"), &pin).status, 201);
+    let queue = server.wait("/api/queue", |jobs| {
+        jobs.as_array()
+            .into_iter()
+            .flatten()
+            .any(|job| job["kind"] == "follow" && job["state"] != "waiting" && job["state"] != "running")
+    });
+    let follow = queue.as_array().unwrap().iter().find(|job| job["kind"] == "follow").unwrap();
+    assert_eq!(follow["state"], "done", "{follow}");
+}

@@ -22,7 +22,11 @@ struct Worker {
 
 impl Worker {
     fn start(server: &Server, store: &ObjectStore, words: &[&str]) -> Self {
-        let media = tempfile::tempdir().unwrap();
+        Self::start_in(tempfile::tempdir().unwrap(), server, store, words)
+    }
+
+    /// In a folder that another has left.
+    fn start_in(media: TempDir, server: &Server, store: &ObjectStore, words: &[&str]) -> Self {
         let child = Command::new(PROGRAM)
             .args(["worker", "--database", server.database(), "--log", "warn", "--media"])
             .arg(media.path())
@@ -31,6 +35,13 @@ impl Worker {
             .spawn()
             .unwrap();
         Self { child, media }
+    }
+}
+
+impl Worker {
+    /// Killed; what it leaves.
+    fn killed(mut self) -> TempDir {
+        std::mem::replace(&mut self.media, tempfile::tempdir().unwrap())
     }
 }
 

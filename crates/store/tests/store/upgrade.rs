@@ -53,7 +53,7 @@ fn what_was_there_before_there_were_people_is_the_first_owner_s() {
         store.migrate().await.unwrap();
         store.migrate().await.unwrap();
         let me = store.person(owner).await.unwrap();
-        assert!(me.administrator && !me.has_passphrase, "{me:?}");
+        assert!(me.administrator && !me.signs_in, "{me:?}");
         let mine = store.projects(owner).await.unwrap();
         assert_eq!(mine.iter().map(|one| (one.project.id, one.role)).collect::<Vec<_>>(), [(project, Role::Owner)]);
         assert_eq!(store.role(owner, Thing::Project(deleted)).await.unwrap(), Some(Role::Owner));

@@ -1,0 +1,2 @@
+ALTER TABLE people DROP COLUMN totp_step;
+ALTER TABLE people DROP COLUMN totp;
