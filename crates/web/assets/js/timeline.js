@@ -1,12 +1,12 @@
 // Time below the picture: ruler, a row for each subject, the weave of the selected pin with its match, or its curves.
 
 import { Curves } from "./curves.js";
+import { drawMatch } from "./match.js";
 import { drawPace } from "./pace.js";
+import { TOP, drawRuler } from "./ruler.js";
+import { ROW, drawRow } from "./spans.js";
 import { TimeScale } from "./timescale.js";
 import { Weave } from "./weave.js";
-
-const TOP = 30;
-const ROW = 28;
 
 export class Timeline {
   // `acts`: go(frame), range(first, last) or range(null), curves: what the curve view needs to change keyframes.
@@ -166,9 +166,9 @@ export class Timeline {
     const context = this.context;
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     context.clearRect(0, 0, box.width, box.height);
-    this.ruler(state, box);
+    drawRuler(context, this.scale, state, box);
     const rows = state.subjects.length;
-    state.subjects.forEach((subject, row) => this.row(state, subject, TOP + row * ROW, box));
+    state.subjects.forEach((subject, row) => drawRow(context, this.scale, state, subject, TOP + row * ROW, box));
     this.below = TOP + rows * ROW + 4;
     const height = box.height - this.below - 4;
     if (height > 30 && (state.view === "pace" || !state.pin)) drawPace(context, this.scale, state, this.below, height);
@@ -176,7 +176,7 @@ export class Timeline {
       if (state.view === "curves") this.curves.draw(context, this.scale, this.below, height);
       else {
         this.weave.draw(context, this.scale, state.range, this.below, height);
-        this.curve(state, this.below, height);
+        drawMatch(context, this.scale, state, this.below, height);
       }
     }
     this.chosen(state, box);
@@ -193,251 +193,6 @@ export class Timeline {
     context.fillStyle = "#0b4f8a";
     context.fillRect(from - 1, TOP - 4, 2, box.height);
     context.fillRect(to - 1, TOP - 4, 2, box.height);
-  }
-
-  ruler(state, box) {
-    const context = this.context;
-    const { first, last } = this.range;
-    context.fillStyle = "#ebe6da";
-    context.fillRect(0, 0, box.width, TOP - 4);
-    // What is not prepared yet is hatched.
-    if (state.prepared <= last) {
-      context.fillStyle = "#cfc8b8";
-      context.fillRect(
-        this.x(Math.max(first, state.prepared)),
-        0,
-        this.x(last + 1) - this.x(Math.max(first, state.prepared)),
-        TOP - 4,
-      );
-    }
-    const steps = [1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000, 5000, 10000];
-    const step = steps.find((s) => s * this.perFrame >= 58) ?? 20000;
-    context.fillStyle = "#22272b";
-    context.font = '11px "Public Sans", sans-serif';
-    context.textBaseline = "alphabetic";
-    for (let frame = Math.ceil(first / step) * step; frame <= last; frame += step) {
-      const x = this.x(frame);
-      context.fillRect(Math.round(x), 16, 1, TOP - 20);
-      context.fillText(String(frame), x + 4, 14);
-    }
-    context.fillStyle = "#86290b";
-    for (const cut of state.cuts) {
-      context.fillRect(Math.round(this.x(cut)) - 1, 0, 2, box.height);
-      context.fillText("cut", this.x(cut) + 4, 24);
-    }
-    // What was found to be one, and is none: a short mark at which it can be made one again.
-    for (const frame of state.noCuts) context.fillRect(Math.round(this.x(frame)) - 1, 0, 2, 8);
-    for (const note of state.notes ?? []) this.flag(note);
-    for (const person of state.people ?? []) this.person(person);
-  }
-
-  // Somebody else is on this frame.
-  person({ frame, initial }) {
-    const context = this.context;
-    const x = this.x(frame + 0.5);
-    context.fillStyle = "#0b4f8a";
-    context.beginPath();
-    context.arc(x, 8, 7, 0, 2 * Math.PI);
-    context.fill();
-    context.fillRect(x - 0.75, 14, 1.5, TOP - 18);
-    context.fillStyle = "#fff";
-    context.textAlign = "center";
-    context.fillText(initial, x, 12);
-    context.textAlign = "start";
-  }
-
-  // A note: a sheet with a folded corner, filled while it is open.
-  flag({ frame, done }) {
-    const context = this.context;
-    const x = Math.round(this.x(frame + 0.5));
-    context.beginPath();
-    for (const [dx, y] of [
-      [0, 3],
-      [6, 3],
-      [10, 7],
-      [10, 14],
-      [0, 14],
-    ])
-      context.lineTo(x + dx, y);
-    context.closePath();
-    context.fillStyle = done ? "#fffdf8" : "#a63a17";
-    context.fill();
-    context.strokeStyle = "#22272b";
-    context.lineWidth = 1;
-    context.stroke();
-    context.fillStyle = "#22272b";
-    context.fillRect(x - 1, 3, 1.5, TOP - 8);
-  }
-
-  row(state, subject, top, box) {
-    const context = this.context;
-    if (top > box.height) return;
-    const selected = subject.id === state.selected;
-    context.fillStyle = selected ? "#f0ebe0" : "#fffdf8";
-    context.fillRect(0, top, box.width, ROW);
-    context.fillStyle = "#d8d2c4";
-    context.fillRect(0, top + ROW - 1, box.width, 1);
-    const track = state.trackOf(subject);
-    if (!track) return;
-    const middle = top + ROW / 2;
-    for (const span of track.spans()) {
-      context.fillStyle = state.colours[subject.colour];
-      // What is only the live pass is pale.
-      context.globalAlpha = track.isSolved() ? 1 : 0.45;
-      context.fillRect(this.x(span[0]), middle - 5, Math.max(2, this.x(span[1] + 1) - this.x(span[0])), 10);
-      context.globalAlpha = 1;
-      context.strokeStyle = "rgba(0,0,0,0.45)";
-      context.lineWidth = 1;
-      context.strokeRect(
-        this.x(span[0]) + 0.5,
-        middle - 4.5,
-        Math.max(1, this.x(span[1] + 1) - this.x(span[0]) - 1),
-        9,
-      );
-    }
-    for (const [first, last] of track.roughRuns()) this.rough(this.x(first), this.x(last + 1), middle);
-    for (const run of track.runs(["hidden", "outside"])) this.absence(run, middle);
-    for (const [first, last] of track.runs(["bridged"])) this.bridged(this.x(first), this.x(last + 1), middle);
-    for (const frame of track.guides()) this.diamond(this.x(frame + 0.5), middle);
-  }
-
-  // Rough: only the lower half of the bar is left.
-  rough(from, to, middle) {
-    const context = this.context;
-    context.fillStyle = "#fffdf8";
-    context.fillRect(from, middle - 5, Math.max(1, to - from), 5);
-    context.fillStyle = "rgba(0,0,0,0.45)";
-    context.fillRect(from, middle - 1, Math.max(1, to - from), 1);
-  }
-
-  // Hidden: a thin line with posts at its ends. Outside: dots.
-  absence([first, last, state], middle) {
-    const context = this.context;
-    const [from, to] = [this.x(first), this.x(last + 1)];
-    context.strokeStyle = "#595750";
-    context.lineWidth = 1.5;
-    context.setLineDash(state === "outside" ? [1.5, 4] : []);
-    context.beginPath();
-    context.moveTo(from, middle);
-    context.lineTo(to, middle);
-    if (state === "hidden")
-      for (const x of [from + 1, to - 1]) (context.moveTo(x, middle - 4), context.lineTo(x, middle + 4));
-    context.stroke();
-    context.setLineDash([]);
-  }
-
-  // Bridged: hollow, with the deck alone in colour.
-  bridged(from, to, middle) {
-    const context = this.context;
-    context.fillStyle = "#fffdf8";
-    context.fillRect(from, middle - 4, to - from, 5);
-    context.strokeStyle = "rgba(0, 0, 0, 0.45)";
-    context.strokeRect(from + 0.5, middle - 4.5, Math.max(1, to - from - 1), 9);
-  }
-
-  diamond(x, y) {
-    const context = this.context;
-    context.beginPath();
-    context.moveTo(x, y - 8);
-    context.lineTo(x + 6, y);
-    context.lineTo(x, y + 8);
-    context.lineTo(x - 6, y);
-    context.closePath();
-    context.fillStyle = "#fff";
-    context.fill();
-    context.strokeStyle = "#000";
-    context.lineWidth = 1.5;
-    context.stroke();
-  }
-
-  // Match over the weave: 50 % at the bottom, 100 % at the top, the threshold, if one is set, dashed. Light on dark, as
-  // it lies on a picture.
-  curve(state, top, height) {
-    const { pin, track } = state;
-    if (!track) return;
-    const context = this.context;
-    const y = (match) => top + 3 + (height - 6) * (1 - (Math.max(0.5, match) - 0.5) * 2);
-    const both = (width, colour) => {
-      context.lineWidth = width;
-      context.strokeStyle = colour;
-      context.stroke();
-    };
-    // A threshold that a person has set; otherwise the solve has its own for each shot.
-    if (pin.stop_below !== null) {
-      context.setLineDash([4, 4]);
-      context.beginPath();
-      context.moveTo(0, y(pin.stop_below));
-      context.lineTo(this.scale.width, y(pin.stop_below));
-      both(3, "rgba(0, 0, 0, 0.4)");
-      both(1, "#ffd9c7");
-      context.setLineDash([]);
-    }
-    for (const [first, last] of track.spans()) {
-      context.beginPath();
-      let before = false;
-      for (let frame = first; frame <= last; frame++) {
-        const sample = track.get(frame);
-        // A bridge has no match, and what is rough is not compared with the pattern.
-        if (sample.state === "bridged" || sample.rough) before = false;
-        else {
-          context[before ? "lineTo" : "moveTo"](this.x(frame + 0.5), y(sample.match));
-          before = true;
-        }
-      }
-      both(3.5, "rgba(0, 0, 0, 0.55)");
-      both(1.5, "#f0e442");
-    }
-    // Hidden and outside: hatched; bridged: a bar below.
-    for (const [first, last, what] of track.runs(["hidden", "outside", "bridged"]))
-      this.gap(first, last, what, top, height);
-    // What is worth a look: a small flag at the top.
-    for (const { frame } of state.doubts) {
-      const x = this.x(frame + 0.5);
-      context.fillStyle = "#86290b";
-      context.beginPath();
-      context.moveTo(x - 4, top);
-      context.lineTo(x + 4, top);
-      context.lineTo(x, top + 7);
-      context.fill();
-    }
-    this.caption("match", this.scale.width - 62, y(1) + 12);
-    if (pin.stop_below === null) return;
-    this.caption(
-      `stops below ${Math.round(pin.stop_below * 100)} %`,
-      this.scale.width - 118,
-      Math.min(y(pin.stop_below) + 12, top + height - 5),
-    );
-  }
-
-  caption(text, x, y) {
-    const context = this.context;
-    context.font = '11px "Public Sans", sans-serif';
-    context.fillStyle = "rgba(20, 22, 24, 0.66)";
-    context.fillRect(x - 5, y - 11, context.measureText(text).width + 10, 15);
-    context.fillStyle = "#fff";
-    context.fillText(text, x, y);
-  }
-
-  gap(first, last, what, top, height) {
-    const context = this.context;
-    const [from, to] = [this.x(first), this.x(last + 1)];
-    if (what === "bridged") {
-      context.fillStyle = "#56b4e9";
-      context.fillRect(from, top + height - 5, to - from, 5);
-      return;
-    }
-    context.save();
-    context.beginPath();
-    context.rect(from, top, to - from, height);
-    context.clip();
-    context.fillStyle = "rgba(107, 107, 107, 0.55)";
-    context.fillRect(from, top, to - from, height);
-    context.strokeStyle = "rgba(255, 255, 255, 0.6)";
-    context.lineWidth = 1;
-    context.beginPath();
-    for (let x = from - height; x < to; x += 7) (context.moveTo(x, top + height), context.lineTo(x + height, top));
-    context.stroke();
-    context.restore();
   }
 
   playhead(state, box) {
