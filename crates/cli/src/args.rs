@@ -38,7 +38,7 @@ pub(crate) enum LogFormat {
 #[derive(Subcommand)]
 pub(crate) enum Command {
     /// Serve the pages, and do the long work too unless told otherwise.
-    Serve(ServeArgs),
+    Serve(Box<ServeArgs>),
     /// Do long work (preparing films, following, exporting) for a server that shares the database, and the media folder or
     /// the object store.
     Worker(WorkerArgs),
@@ -120,6 +120,11 @@ pub(crate) struct ServeArgs {
     /// Gigabytes that the films and exports of all projects together may take.
     #[arg(long, env = "JAMPIN_ALL_GB", default_value_t = 5000.0)]
     pub all_gb: f64,
+    /// Whoever signs in by a passphrase needs a second factor.
+    #[arg(long, env = "JAMPIN_SECOND_FACTOR")]
+    pub second_factor: bool,
+    #[command(flatten)]
+    pub openid: OpenIdArgs,
     /// Whoever sends this as a bearer token may read /metrics; without one only administrators may.
     #[arg(long, env = "JAMPIN_METRICS_TOKEN", hide_env_values = true)]
     pub metrics_token: Option<String>,
@@ -151,6 +156,23 @@ pub(crate) struct ReachArgs {
     /// Hours after which a session ends however much it is used.
     #[arg(long, env = "JAMPIN_SESSION_HOURS", default_value_t = 720, value_parser = clap::value_parser!(u32).range(1..=8760))]
     pub session_hours: u32,
+}
+
+/// An identity provider, by which people may sign in, too (OpenID Connect).
+#[derive(Args)]
+pub(crate) struct OpenIdArgs {
+    /// Its address, as https://people.example.
+    #[arg(long, env = "JAMPIN_OPENID_ISSUER", requires = "openid_client")]
+    pub openid_issuer: Option<String>,
+    /// What Jam Pin is called there (client id); it has to be allowed to send people back to /sign-in/back.
+    #[arg(long, env = "JAMPIN_OPENID_CLIENT")]
+    pub openid_client: Option<String>,
+    /// What Jam Pin shows that it is that (client secret), where the provider wants it.
+    #[arg(long, env = "JAMPIN_OPENID_SECRET", hide_env_values = true)]
+    pub openid_secret: Option<String>,
+    /// What people call it; its host's name, if nothing is said.
+    #[arg(long, env = "JAMPIN_OPENID_NAME")]
+    pub openid_name: Option<String>,
 }
 
 #[derive(Args)]

@@ -33,7 +33,7 @@ fn main() -> ExitCode {
     let cli = Cli::parse();
     logging::start(&cli.log);
     let ended = match cli.command {
-        Command::Serve(args) => serve::serve(args),
+        Command::Serve(args) => serve::serve(*args),
         Command::Worker(args) => serve::worker(args),
         Command::Link(args) => link::make(args),
         Command::Migrate(args) => serve::migrate(args),

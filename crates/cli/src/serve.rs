@@ -7,10 +7,10 @@ use anyhow::Context;
 use jampin_jobs::{Duty, EventHub, Library, Remote, Task, Worker, keep_folder, keep_house, spawn_worker};
 use jampin_media::Limits;
 use jampin_store::{FIRST_OWNER, SessionBounds, Store};
-use jampin_web::{AppState, ServeSettings, make_link};
+use jampin_web::{AppState, Provider, ServeSettings, make_link};
 use tokio::runtime::Runtime;
 
-use crate::args::{DatabaseArgs, MediaArgs, ServeArgs, WorkerArgs};
+use crate::args::{DatabaseArgs, MediaArgs, OpenIdArgs, ServeArgs, WorkerArgs};
 use crate::error::bad_input;
 use crate::sandboxed;
 
@@ -26,8 +26,7 @@ pub(crate) fn library(args: &MediaArgs) -> anyhow::Result<Library> {
     let mut library = Library::new(root, tools, (args.planes_gb * 1e9) as u64);
     library.reserve = (args.reserve_gb * 1e9) as u64;
     let Some(url) = &args.object_store else { return Ok(library) };
-    // Whoever was first has installed the same.
-    let _ = rustls::crypto::ring::default_provider().install_default();
+    cryptography();
     Ok(library.over(Remote::s3(url).map_err(bad_input)?)?)
 }
 
@@ -42,6 +41,7 @@ pub(crate) fn migrate(args: DatabaseArgs) -> anyhow::Result<()> {
 
 pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
     let (reach, tls) = crate::reach::reach(&args.reach)?;
+    let provider = provider(args.openid)?;
     let library = library(&args.media)?;
     library.clear_uploads();
     let runtime = runtime()?;
@@ -71,6 +71,8 @@ pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
         quotas,
         reach,
         sessions,
+        needs_second_factor: args.second_factor,
+        provider,
         metrics_token: args.metrics_token,
     };
     let url = settings.reach.url.as_ref().map_or(format!("http://{address}"), |url| url.origin().ascii_serialization());
@@ -86,9 +88,22 @@ pub(crate) fn serve(args: ServeArgs) -> anyhow::Result<()> {
     Ok(())
 }
 
+fn provider(args: OpenIdArgs) -> anyhow::Result<Option<Provider>> {
+    let OpenIdArgs { openid_issuer, openid_client, openid_secret, openid_name } = args;
+    let Some((issuer, client)) = openid_issuer.zip(openid_client) else { return Ok(None) };
+    cryptography();
+    Provider::new(&issuer, &client, openid_secret, openid_name).map(Some).map_err(bad_input)
+}
+
+/// What TLS towards other servers is done with.
+fn cryptography() {
+    // Whoever was first has installed the same.
+    let _ = rustls::crypto::ring::default_provider().install_default();
+}
+
 /// A way in for the first owner, where nobody is let in for sitting at the machine.
 async fn first_link(state: &AppState) -> anyhow::Result<Option<String>> {
-    let is_set_up = state.store.person(FIRST_OWNER).await?.has_passphrase;
+    let is_set_up = state.store.person(FIRST_OWNER).await?.signs_in;
     if is_set_up || state.settings.reach.trusts_machine {
         return Ok(None);
     }

@@ -13,6 +13,8 @@ pub struct Answer {
     pub status: u16,
     /// Head as it came, in small letters.
     pub head: String,
+    /// Where it sends on to.
+    pub location: Option<String>,
     /// Cookies that it sets, as they came: name, value and what else is said of each.
     pub cookies: Vec<String>,
     /// Body without its transfer encoding.
@@ -56,16 +58,19 @@ pub fn try_request(address: &str, method: &str, path: &str, extra: &str, body: &
 fn parse(bytes: &[u8]) -> Option<Answer> {
     let end = bytes.windows(4).position(|four| four == b"\r\n\r\n")?;
     let head = String::from_utf8_lossy(&bytes[..end]);
-    let cookie = |line: &str| {
-        let (name, value) = line.split_once(": ")?;
-        name.eq_ignore_ascii_case("set-cookie").then(|| value.to_owned())
+    let of = |wanted: &'static str| {
+        let value = move |line: &str| {
+            let (name, value) = line.split_once(": ")?;
+            name.eq_ignore_ascii_case(wanted).then(|| value.to_owned())
+        };
+        head.lines().filter_map(value).collect::<Vec<_>>()
     };
-    let cookies = head.lines().filter_map(cookie).collect();
+    let (cookies, location) = (of("set-cookie"), of("location").pop());
     let head = head.to_lowercase();
     let status = head.split(' ').nth(1).and_then(|code| code.parse().ok())?;
     let rest = &bytes[end + 4..];
     let body = if head.contains("transfer-encoding: chunked") { unchunk(rest) } else { rest.to_vec() };
-    Some(Answer { status, head, cookies, body })
+    Some(Answer { status, head, location, cookies, body })
 }
 
 fn unchunk(mut rest: &[u8]) -> Vec<u8> {

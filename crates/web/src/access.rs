@@ -43,6 +43,10 @@ pub(crate) async fn access<B: MessageBody>(
             }
             Ok(answering(who, next.call(request)).await?.map_into_left_body())
         }
+        Err(ApiError::NoSecondFactor) if wants_page => {
+            let answer = HttpResponse::SeeOther().insert_header((LOCATION, "/you")).finish();
+            Ok(request.into_response(answer).map_into_right_body())
+        }
         Err(ApiError::SignedOut) if wants_page => {
             let answer = to_sign_in(&request);
             Ok(request.into_response(answer).map_into_right_body())
@@ -70,12 +74,26 @@ async fn admit(request: &ServiceRequest) -> Result<Option<Visitor>, ApiError> {
     let (signed_in, link) = (session.get(PERSON).ok().flatten(), session.get(LINK).ok().flatten());
     let asked = (signed_in, link, needs, first_identity(&pattern, request.path()));
     let changes = state.let_in.changes();
-    if let Some(known) = state.let_in.get(&asked) {
-        return Ok(Some(known));
+    let visitor = match state.let_in.get(&asked) {
+        Some(known) => known,
+        None => {
+            let found = look_up(state, request.path(), asked).await?;
+            state.let_in.put(asked, found.clone(), changes);
+            found
+        }
+    };
+    if state.settings.needs_second_factor && lacks_one(&visitor) && !is_about_oneself(&pattern) {
+        return Err(ApiError::NoSecondFactor);
     }
-    let visitor = look_up(state, request.path(), asked).await?;
-    state.let_in.put(asked, visitor.clone(), changes);
     Ok(Some(visitor))
+}
+
+fn lacks_one(visitor: &Visitor) -> bool {
+    matches!(visitor, Visitor::Person(person) if person.has_passphrase && !person.has_second_factor)
+}
+
+fn is_about_oneself(pattern: &str) -> bool {
+    pattern == "/you" || pattern.starts_with("/you/") || pattern.starts_with("/api/you")
 }
 
 /// Who asks, if they may.
@@ -130,7 +148,7 @@ pub(crate) async fn who(state: &AppState, signed_in: Option<Uuid>) -> Result<Opt
     match signed_in {
         Some(id) => found(state.store.person(id).await),
         None if state.settings.reach.trusts_machine => {
-            Ok(found(state.store.person(FIRST_OWNER).await)?.filter(|owner| !owner.has_passphrase))
+            Ok(found(state.store.person(FIRST_OWNER).await)?.filter(|owner| !owner.signs_in))
         }
         None => Ok(None),
     }

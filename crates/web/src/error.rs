@@ -44,6 +44,9 @@ pub enum ApiError {
     /// Nobody is signed in.
     #[error("You are not signed in (any more). Sign in, then do this again.")]
     SignedOut,
+    /// Everybody here needs one.
+    #[error("Everybody here needs a second factor. Add yours first, on the page that has your name.")]
+    NoSecondFactor,
     /// There is nobody of this name, or the passphrase is another.
     #[error("Name and passphrase do not fit together.")]
     WrongPassphrase,
@@ -70,6 +73,7 @@ impl ApiError {
             Self::InUse(_) => "in_use",
             Self::Stale { .. } => "stale",
             Self::Forbidden(_) => "forbidden",
+            Self::NoSecondFactor => "no_second_factor",
             Self::SignedOut => "signed_out",
             Self::WrongPassphrase => "wrong_passphrase",
             Self::TooMany(_) => "too_many",
@@ -87,7 +91,7 @@ impl ResponseError for ApiError {
             Self::NotFound(_) => StatusCode::NOT_FOUND,
             Self::NotYet(_) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Stale { .. } | Self::InUse(_) => StatusCode::CONFLICT,
-            Self::Forbidden(_) => StatusCode::FORBIDDEN,
+            Self::Forbidden(_) | Self::NoSecondFactor => StatusCode::FORBIDDEN,
             Self::SignedOut | Self::WrongPassphrase => StatusCode::UNAUTHORIZED,
             Self::TooMany(_) => StatusCode::TOO_MANY_REQUESTS,
             Self::Internal(_) => StatusCode::INTERNAL_SERVER_ERROR,

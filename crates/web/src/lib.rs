@@ -5,6 +5,7 @@ mod areas;
 mod aside;
 mod assets;
 mod attachments;
+mod authenticator;
 mod clips;
 mod covers;
 mod data;
@@ -34,6 +35,7 @@ mod metrics;
 mod needs;
 mod nets;
 mod notes;
+mod openid;
 mod pages;
 mod parts;
 mod passphrases;
@@ -52,13 +54,16 @@ mod recent;
 mod recipes;
 mod run_columns;
 mod scenes;
+mod second_factor;
 mod secrets;
 mod sessions;
 mod shots;
 mod shutter;
 mod sign_in;
+mod sign_in_elsewhere;
 mod spots;
 mod state;
+mod tries;
 mod upload;
 mod visitor;
 mod watch;
@@ -72,6 +77,7 @@ use actix_web::{App, HttpServer, web};
 pub use error::ApiError;
 pub use metrics::Metrics;
 pub use needs::{Kind, Needs, ROUTES};
+pub use openid::Provider;
 pub use people::make_link;
 pub use reach::Reach;
 pub use state::{AppState, ServeSettings};
@@ -128,6 +134,16 @@ fn routes(config: &mut web::ServiceConfig) {
         .service(sign_in::sign_in_page)
         .service(sign_in::sign_in)
         .service(sign_in::sign_out)
+        .service(second_factor::code_page)
+        .service(second_factor::show_code)
+        .service(second_factor::begin)
+        .service(second_factor::picture)
+        .service(second_factor::add)
+        .service(second_factor::remove)
+        .service(sign_in_elsewhere::leave)
+        .service(sign_in_elsewhere::come_back)
+        .service(sign_in_elsewhere::bind)
+        .service(sign_in_elsewhere::unbind)
         .service(sign_in::welcome_page)
         .service(sign_in::welcome)
         .service(you::you_page)

@@ -1,6 +1,7 @@
 //! The pages. What changes while they are open is fetched by their scripts.
 
 use actix_web::http::StatusCode;
+use actix_web::http::header::LOCATION;
 use actix_web::{HttpRequest, HttpResponse, ResponseError, get, web};
 use askama::Template;
 use jampin_core::document::MAX_NAME;
@@ -59,7 +60,7 @@ impl BenchPage {
         Self {
             version: version(),
             may_edit,
-            signs_in: me.has_passphrase,
+            signs_in: me.signs_in,
             project,
             shot,
             pattern,
@@ -112,9 +113,15 @@ pub(crate) fn problem(error: &ApiError) -> HttpResponse {
     let title = match status {
         StatusCode::NOT_FOUND => "Not here",
         StatusCode::FORBIDDEN => "Not yours",
+        StatusCode::CONFLICT | StatusCode::TOO_MANY_REQUESTS | StatusCode::SERVICE_UNAVAILABLE => "Not now",
         _ => "Something is broken",
     };
     answer(status, &ProblemPage { version: version(), title, message: error.to_string() })
+}
+
+/// On to another page.
+pub(crate) fn go_to(path: &str) -> HttpResponse {
+    HttpResponse::SeeOther().insert_header((LOCATION, path)).finish()
 }
 
 pub(crate) fn page(result: Result<HttpResponse, ApiError>) -> HttpResponse {

@@ -47,7 +47,7 @@ pub(crate) async fn add(
     me: web::ReqData<Person>,
     body: web::Json<Named>,
 ) -> Result<HttpResponse, ApiError> {
-    if !me.has_passphrase {
+    if !me.signs_in {
         let first = "Set a passphrase of your own first (on the page that has your name): with others here, everybody has to sign in.";
         return Err(ApiError::Unusable(first.into()));
     }

@@ -5,8 +5,10 @@ use std::collections::HashMap;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::{LoadError, SaveError, SessionKey, SessionStore, UpdateError, generate_session_key};
 use actix_session::{Session, SessionMiddleware};
+use actix_web::HttpRequest;
 use actix_web::cookie::SameSite;
 use actix_web::cookie::time::Duration;
+use actix_web::http::header::USER_AGENT;
 use jampin_store::{Person, SessionBounds, Store, StoreError};
 use serde::Deserialize;
 use uuid::Uuid;
@@ -65,13 +67,24 @@ pub(crate) fn begin(session: &Session, person: &Person, browser: &str) -> Result
     Ok(())
 }
 
+/// What a browser calls itself.
+pub(crate) fn browser_of(request: &HttpRequest) -> &str {
+    request.headers().get(USER_AGENT).and_then(|value| value.to_str().ok()).unwrap_or_default()
+}
+
 /// Notes by which link somebody came. Who is signed in stays so.
 pub(crate) fn come_by(session: &Session, link: Uuid) -> Result<(), ApiError> {
     session.insert(LINK, link).map_err(ApiError::internal)?;
+    name(session)?;
+    session.renew();
+    Ok(())
+}
+
+/// Gives a session an identity, if it has none.
+pub(crate) fn name(session: &Session) -> Result<(), ApiError> {
     if identity(session).is_none() {
         session.insert(IDENTITY, Uuid::new_v4()).map_err(ApiError::internal)?;
     }
-    session.renew();
     Ok(())
 }
 
@@ -116,6 +129,7 @@ impl SessionStore for StoredSessions {
     async fn update(&self, key: SessionKey, state: State, _: &Duration) -> Result<SessionKey, UpdateError> {
         let state = serde_json::to_value(state).map_err(|error| UpdateError::Serialization(error.into()))?;
         let kept = self.store.change_session(&hash(&key), &state).await;
+        self.recent.forget();
         kept.map_err(|error| UpdateError::Other(error.into()))?;
         Ok(key)
     }

@@ -2,25 +2,20 @@
 
 use actix_session::Session;
 use actix_web::http::StatusCode;
-use actix_web::http::header::{LOCATION, RETRY_AFTER, USER_AGENT};
+use actix_web::http::header::RETRY_AFTER;
 use actix_web::{HttpRequest, HttpResponse, ResponseError, get, post, web};
 use askama::Template;
 use jampin_core::document::MAX_NAME;
-use jampin_store::Tries;
 use serde::Deserialize;
-use uuid::Uuid;
 
 use crate::access::who;
 use crate::assets::version;
 use crate::error::ApiError;
-use crate::pages::{answer, html, page};
-use crate::sessions::{self, PERSON};
+use crate::pages::{answer, go_to, html, page};
+use crate::sessions::{self, PERSON, browser_of};
 use crate::state::AppState;
-use crate::{passphrases, secrets};
+use crate::{passphrases, second_factor, secrets, tries};
 
-/// Tries that may fail within a quarter of an hour: for one name from one address, for one name, from one address.
-/// The first is what a person needs who has forgotten; the others are what guessing from many places comes to.
-pub(crate) const MOST_TRIES: Tries = Tries { both: 8, name: 60, address: 40 };
 /// Seconds after which tries are forgotten.
 const FORGOTTEN_AFTER: u32 = 15 * 60;
 
@@ -30,6 +25,8 @@ struct SignInPage {
     version: String,
     name: String,
     then: String,
+    /// What the identity provider is called, if there is one.
+    elsewhere: Option<String>,
     problem: Option<String>,
 }
 
@@ -40,17 +37,24 @@ struct WelcomePage {
     token: String,
     name: String,
     least: usize,
+    elsewhere: Option<String>,
     problem: Option<String>,
 }
 
 /// Only a path of ours: a link to the sign-in page must not lead elsewhere.
-fn own_path(then: &str) -> &str {
+pub(crate) fn own_path(then: &str) -> &str {
     let leads_away = then.starts_with("//") || then.contains('\\') || then.contains(char::is_control);
     if then.starts_with('/') && !leads_away { then } else { "/" }
 }
 
-fn go_to(path: &str) -> HttpResponse {
-    HttpResponse::SeeOther().insert_header((LOCATION, path)).finish()
+/// The page once more, with what went wrong elsewhere.
+pub(crate) fn refused(state: &AppState, error: &ApiError) -> HttpResponse {
+    let (name, then, problem) = (String::new(), "/".to_owned(), Some(error.to_string()));
+    answer(error.status_code(), &SignInPage { version: version(), name, then, elsewhere: elsewhere(state), problem })
+}
+
+fn elsewhere(state: &AppState) -> Option<String> {
+    state.settings.provider.as_ref().map(|provider| provider.name.clone())
 }
 
 #[derive(Deserialize)]
@@ -69,7 +73,8 @@ pub(crate) async fn sign_in_page(
     if who(&state, session.get(PERSON).ok().flatten()).await?.is_some() {
         return Ok(go_to(then));
     }
-    html(&SignInPage { version: version(), name: String::new(), then: then.into(), problem: None })
+    let elsewhere = elsewhere(&state);
+    html(&SignInPage { version: version(), name: String::new(), then: then.into(), elsewhere, problem: None })
 }
 
 #[derive(Deserialize)]
@@ -89,11 +94,12 @@ pub(crate) async fn sign_in(
 ) -> HttpResponse {
     let SignIn { name, passphrase, then } = form.into_inner();
     let then = own_path(&then).to_owned();
-    let error = match signed_in(&state, &session, &request, &name, passphrase).await {
-        Ok(()) => return go_to(&then),
+    let error = match signed_in(&state, &session, &request, (&name, &then), passphrase).await {
+        Ok(on) => return go_to(&on),
         Err(error) => error,
     };
-    let page = SignInPage { version: version(), name, then, problem: Some(error.to_string()) };
+    let page =
+        SignInPage { version: version(), name, then, elsewhere: elsewhere(&state), problem: Some(error.to_string()) };
     let mut answer = answer(error.status_code(), &page);
     if error.status_code() == StatusCode::TOO_MANY_REQUESTS {
         answer.headers_mut().insert(RETRY_AFTER, FORGOTTEN_AFTER.into());
@@ -101,24 +107,21 @@ pub(crate) async fn sign_in(
     answer
 }
 
-/// One sentence and one duration for an unknown name and a wrong passphrase: nobody learns which names there are.
+/// Where it goes on. One sentence and one duration for an unknown name and a wrong passphrase: nobody learns which names
+/// there are.
 async fn signed_in(
     state: &AppState,
     session: &Session,
     request: &HttpRequest,
-    name: &str,
+    (name, then): (&str, &str),
     passphrase: String,
-) -> Result<(), ApiError> {
+) -> Result<String, ApiError> {
     let name = name.trim();
     if name.chars().count() > MAX_NAME || passphrase.chars().count() > passphrases::MOST {
         return Err(ApiError::WrongPassphrase);
     }
-    let address = state.settings.reach.address_of(request).map(|address| address.to_string()).unwrap_or_default();
-    let tries = state.store.note_try(Uuid::new_v4(), name, &address).await?;
-    if tries.both > MOST_TRIES.both || tries.name > MOST_TRIES.name || tries.address > MOST_TRIES.address {
-        tracing::warn!(address, "too many tries to sign in");
-        return Err(too_often());
-    }
+    let address = tries::address_of(state, request);
+    tries::count(state, name, &address).await?;
     let known = state.store.secret_of(name).await?;
     let (id, kept) = known.map_or((None, None), |(id, kept)| (Some(id), kept));
     let fits = passphrases::fits(passphrase, kept).await?;
@@ -127,15 +130,12 @@ async fn signed_in(
         return Err(ApiError::WrongPassphrase);
     };
     state.store.forgive(name, &address).await?;
-    sessions::begin(session, &state.store.person(id).await?, browser_of(request))
-}
-
-pub(crate) fn too_often() -> ApiError {
-    ApiError::TooMany("Too many tries. Wait a quarter of an hour, then try again.".into())
-}
-
-pub(crate) fn browser_of(request: &HttpRequest) -> &str {
-    request.headers().get(USER_AGENT).and_then(|value| value.to_str().ok()).unwrap_or_default()
+    let person = state.store.person(id).await?;
+    if person.has_second_factor {
+        return second_factor::half_way(session, person.id, then).map(str::to_owned);
+    }
+    sessions::begin(session, &person, browser_of(request))?;
+    Ok(then.to_owned())
 }
 
 #[post("/sign-out")]
@@ -157,7 +157,8 @@ pub(crate) async fn welcome_page(state: web::Data<AppState>, query: web::Query<T
     let found = found.and_then(|person| person.ok_or_else(used_up));
     page(found.and_then(|person| {
         let least = passphrases::LEAST;
-        html(&WelcomePage { version: version(), token, name: person.name, least, problem: None })
+        let elsewhere = elsewhere(&state);
+        html(&WelcomePage { version: version(), token, name: person.name, least, elsewhere, problem: None })
     }))
 }
 
@@ -186,7 +187,8 @@ pub(crate) async fn welcome(
         Err(error) => error,
     };
     let problem = Some(error.to_string());
-    answer(error.status_code(), &WelcomePage { version: version(), token, name, least: passphrases::LEAST, problem })
+    let (least, elsewhere) = (passphrases::LEAST, elsewhere(&state));
+    answer(error.status_code(), &WelcomePage { version: version(), token, name, least, elsewhere, problem })
 }
 
 async fn welcomed(

@@ -15,7 +15,7 @@ use crate::evaluated::EvaluatedShots;
 use crate::listeners::Listeners;
 use crate::recent::Recent;
 use crate::visitor::{Asked, Visitor};
-use crate::{Metrics, Reach};
+use crate::{Metrics, Provider, Reach};
 
 /// Films that come in at the same time.
 pub(crate) const UPLOADS: usize = 4;
@@ -31,6 +31,10 @@ pub struct ServeSettings {
     pub reach: Reach,
     /// When sessions end.
     pub sessions: SessionBounds,
+    /// Whether everybody who has a passphrase needs a second factor.
+    pub needs_second_factor: bool,
+    /// By whom people may sign in, too.
+    pub provider: Option<Provider>,
     /// Whoever has it may read the counters; without one administrators may.
     pub metrics_token: Option<String>,
 }

@@ -3,7 +3,7 @@
 use actix_session::Session;
 use actix_web::{HttpRequest, HttpResponse, delete, get, patch, put, web};
 use askama::Template;
-use jampin_store::{Person, Session as StoredSession};
+use jampin_store::{BoundIdentity, Person, Session as StoredSession};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -11,12 +11,11 @@ use crate::assets::version;
 use crate::error::ApiError;
 use crate::pages::{html, page};
 use crate::passphrases;
-use crate::sessions::{self, BROWSER};
-use crate::sign_in::{MOST_TRIES, browser_of, person_name, too_often};
+use crate::second_factor;
+use crate::sessions::{self, BROWSER, browser_of};
+use crate::sign_in::person_name;
 use crate::state::AppState;
-
-/// Tries with the old passphrase are counted apart from those to sign in, under this in place of an address.
-const FROM_INSIDE: &str = "inside";
+use crate::tries::{self, FROM_INSIDE};
 
 #[derive(Template)]
 #[template(path = "you.html")]
@@ -25,6 +24,14 @@ struct YouPage {
     me: Person,
     sessions: Vec<ShownSession>,
     least: usize,
+    /// What a new authenticator is to be told, while one is added.
+    letters: Option<String>,
+    /// Whether everybody needs a second factor.
+    needs_second_factor: bool,
+    /// By whom they sign in, too.
+    identities: Vec<BoundIdentity>,
+    /// What the identity provider is called, if there is one.
+    elsewhere: Option<String>,
 }
 
 /// A session in the list.
@@ -52,13 +59,18 @@ impl ShownSession {
 
 #[get("/you")]
 pub(crate) async fn you_page(state: web::Data<AppState>, session: Session, me: web::ReqData<Person>) -> HttpResponse {
-    let me = me.into_inner();
-    let found = state.store.sessions(me.id, state.settings.sessions).await.map_err(ApiError::from);
-    let this = sessions::identity(&session);
-    page(found.and_then(|all| {
-        let sessions = all.into_iter().map(|session| ShownSession::new(session, this)).collect();
-        html(&YouPage { version: version(), me, sessions, least: passphrases::LEAST })
-    }))
+    page(shown(&state, me.into_inner(), &session).await)
+}
+
+async fn shown(state: &AppState, me: Person, session: &Session) -> Result<HttpResponse, ApiError> {
+    let this = sessions::identity(session);
+    let letters = second_factor::fresh(session).map(|shared| shared.in_letters()).transpose()?;
+    let all = state.store.sessions(me.id, state.settings.sessions).await?;
+    let sessions = all.into_iter().map(|session| ShownSession::new(session, this)).collect();
+    let identities = state.store.identities(me.id).await?;
+    let elsewhere = state.settings.provider.as_ref().map(|provider| provider.name.clone());
+    let (least, needs_second_factor) = (passphrases::LEAST, state.settings.needs_second_factor);
+    html(&YouPage { version: version(), me, sessions, least, letters, needs_second_factor, identities, elsewhere })
 }
 
 #[derive(Deserialize)]
@@ -96,10 +108,7 @@ pub(crate) async fn set_passphrase(
     let NewPassphrase { old, new } = body.into_inner();
     let (_, kept) = state.store.secret_of(&me.name).await?.ok_or(ApiError::SignedOut)?;
     if kept.is_some() {
-        let tries = state.store.note_try(Uuid::new_v4(), &me.name, FROM_INSIDE).await?;
-        if tries.both > MOST_TRIES.both {
-            return Err(too_often());
-        }
+        tries::count(&state, &me.name, FROM_INSIDE).await?;
         if old.chars().count() > passphrases::MOST || !passphrases::fits(old, kept).await? {
             return Err(ApiError::Unusable("This is not your passphrase of today.".into()));
         }

@@ -1,6 +1,6 @@
 //! People by hand: a passphrase, somebody new, members; and a director who looks by a link and writes notes.
 
-use jampin_testkit::Visitor;
+use jampin_testkit::{Authenticator, Visitor};
 use serde_json::{Value, json};
 
 use super::harness::Browser;
@@ -36,6 +36,15 @@ fn a_team_is_set_up_by_hand() {
         browser.press("Set passphrase").await;
         browser.until("document.body.innerText.includes('This browser')").await;
         clean(&browser, "you").await;
+        browser.press("Add one").await;
+        browser.until("document.querySelector('[src$=\"factor.svg\"]')?.naturalWidth > 100").await;
+        clean(&browser, "a second factor to be added").await;
+        let letters = browser.eval("document.querySelector('#letters').textContent").await;
+        let authenticator = Authenticator::of(letters.as_str().unwrap());
+        type_into(&browser, "#code", &authenticator.shows(-1)).await;
+        browser.press("Add it").await;
+        browser.until("document.body.innerText.includes('After your passphrase')").await;
+        clean(&browser, "a second factor").await;
 
         browser.goto(&server.address, "/people").await;
         type_into(&browser, "#name", "Ada").await;
@@ -60,6 +69,17 @@ fn a_team_is_set_up_by_hand() {
         browser.press("Sign out").await;
         browser.until("location.pathname === '/sign-in'").await;
         clean(&browser, "sign in").await;
+        type_into(&browser, "#name", "Mara").await;
+        type_into(&browser, "#passphrase", PASSPHRASE).await;
+        browser.press("Sign in").await;
+        browser.until("location.pathname === '/sign-in/code'").await;
+        clean(&browser, "sign in, a code").await;
+        type_into(&browser, "#code", &authenticator.shows(0)).await;
+        browser.press("Sign in").await;
+        browser.until("location.pathname === '/'").await;
+        browser.goto(&server.address, "/you").await;
+        browser.press("Sign out").await;
+        browser.until("location.pathname === '/sign-in'").await;
 
         // Ada comes by her link, in the same browser.
         browser.goto(&server.address, &path).await;

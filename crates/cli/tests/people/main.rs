@@ -1,11 +1,13 @@
 //! Who may do what: signing in, members of projects, and what strangers see.
 
 mod attacks;
+mod elsewhere;
 mod looking;
 mod members;
 mod proxied;
 mod reach;
 mod routes;
+mod second_factor;
 mod several_servers;
 mod signing_in;
 

@@ -8,6 +8,7 @@ Alpine.data("you", () =>
     name: "",
     old: "",
     fresh: "",
+    code: "",
     done: "",
     init() {
       this.name = this.$root.dataset.name;
@@ -21,6 +22,23 @@ Alpine.data("you", () =>
       if (this.$root.dataset.passphrase === "false") return window.location.reload();
       this.old = this.fresh = "";
       this.done = "The new passphrase holds. Wherever else you were signed in, you are not any more.";
+    },
+    async beginFactor() {
+      if (await this.ask("POST", "/api/you/second-factor", {})) window.location.reload();
+    },
+    async addFactor() {
+      if (await this.ask("PUT", "/api/you/second-factor", { code: this.code })) window.location.reload();
+    },
+    async endFactor() {
+      if (await this.ask("DELETE", "/api/you/second-factor", { code: this.code })) window.location.reload();
+    },
+    async bind() {
+      const answer = await this.ask("POST", "/api/you/elsewhere", {});
+      if (answer) window.location.assign(answer.to);
+    },
+    async unbind(button) {
+      const { issuer } = button.dataset;
+      if (await this.ask("DELETE", "/api/you/elsewhere", { issuer })) window.location.reload();
     },
     async end(button) {
       if (await this.ask("DELETE", `/api/you/sessions/${button.dataset.id}`)) window.location.reload();
