@@ -1,8 +1,8 @@
 //! The job that writes a finished film, or its graphics alone.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
-use jampin_media::{EncodeJob, Piece, join_numbered, join_pieces};
+use jampin_media::{Container, EncodeJob, Piece, join_numbered, join_pieces};
 use serde_json::Value;
 
 use crate::canvas::{Canvas, file_name};
@@ -33,21 +33,31 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
 }
 
 fn join(work: &Work<'_>, snapshot: &Snapshot, product: Product, made: &[Made]) -> Result<ExportResult, TaskError> {
-    let Work { worker, runtime, lease, cancel, .. } = *work;
+    let Work { worker, runtime, lease, .. } = *work;
     let draft = Draft::new(worker, lease, product.extension())?;
-    let clip = runtime.block_on(worker.library.bring(worker.library.clip(snapshot.clip).original()))?;
-    let (info, table, range, out) = (&snapshot.info, &snapshot.table, snapshot.range, draft.path());
     match product {
-        Product::Film(container) => {
-            let job = EncodeJob { clip: &clip, info, table, range, container, piece_of: None, out };
-            let piece = |made: &Made| Piece { path: made.path.clone(), first: made.range.first };
-            join_pieces(&worker.library.tools, &job, &made.iter().map(piece).collect::<Vec<_>>(), cancel)?;
-        }
+        Product::Film(container) => join_take(work, snapshot, container, made, draft.path())?,
         Product::Other(_) => {
             let paths: Vec<PathBuf> = made.iter().map(|made| made.path.clone()).collect();
-            join_numbered(&paths, out)?;
+            join_numbered(&paths, draft.path())?;
         }
     }
     let bytes = draft.publish(worker, runtime)?;
-    Ok(ExportResult { file_name: file_name(&snapshot.name, product), bytes, frames: range.count() })
+    Ok(ExportResult { file_name: file_name(&snapshot.name, product), bytes, frames: snapshot.range.count() })
+}
+
+/// Joins the pieces of one shot, with its sound.
+pub(crate) fn join_take(
+    work: &Work<'_>,
+    take: &Snapshot,
+    container: Container,
+    made: &[Made],
+    out: &Path,
+) -> Result<(), TaskError> {
+    let Work { worker, runtime, cancel, .. } = *work;
+    let clip = runtime.block_on(worker.library.bring(worker.library.clip(take.clip).original()))?;
+    let Snapshot { info, table, range, .. } = take;
+    let job = EncodeJob { clip: &clip, info, table, range: *range, container, piece_of: None, out };
+    let piece = |made: &Made| Piece { path: made.path.clone(), first: made.range.first };
+    Ok(join_pieces(&worker.library.tools, &job, &made.iter().map(piece).collect::<Vec<_>>(), cancel)?)
 }

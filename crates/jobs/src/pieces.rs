@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use jampin_core::time::{Frame, FrameRange};
-use jampin_media::{Container, MediaError};
+use jampin_media::MediaError;
 use jampin_store::{Job, JobState, Lease, NewJob, Seeker};
 use serde_json::{Value, json};
 use tokio::runtime::Handle;
@@ -54,10 +54,8 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let draft = path.with_file_name(format!("{}.{}.{}", lease.job, lease.attempt, task.container.extension()));
     make_room_for(&path)?;
     let mut report = Report::new(work, task.range.count(), 1);
-    // What is encoded once more has its own sound; else all of the sound comes with the joining.
-    let is_film = task.container == Product::Film(Container::Between);
-    let piece_of = (!is_film).then_some(snapshot.range.first);
-    let range = (task.range, piece_of);
+    // The sound comes with the joining: cut once, where the shot is.
+    let range = (task.range, Some(snapshot.range.first));
     let painted = canvas.paint(task.container, range, &draft, cancel, &mut |frames| report.say(frames));
     let kept = painted.and_then(|frames| {
         if frames < task.range.count() && task.range.last < snapshot.range.last {

@@ -96,10 +96,11 @@ impl Container {
     }
 
     /// Where a piece begins that starts with this frame, in microseconds after frame 0: what is written at this time and
-    /// joined there has the times of a film written at once, `whole` its first frame. WebM counts whole milliseconds.
+    /// joined there has the times of a film written at once, `whole` its first frame. Matroska, and WebM
+    /// with it, counts whole milliseconds.
     pub(crate) fn start_of_piece(self, table: &FrameTable, whole: Frame, first: Frame) -> i64 {
         let [start, micros] = [whole, first].map(|frame| table.micros(frame).unwrap_or(0));
-        let counts_millis = matches!(self, Self::Webm | Self::WebmGraphics);
+        let counts_millis = matches!(self, Self::Webm | Self::WebmGraphics | Self::Between);
         if counts_millis { start + (micros - start + 500) / 1000 * 1000 } else { micros }
     }
 

@@ -90,7 +90,9 @@ fn pieces_make_the_film_with_its_times_and_sound() {
     let (_dir, folder, info, prepared) = opened("uneven.mp4", &uneven);
     let (clip, table) = (folder.original(), &prepared.table);
     let all = FrameRange { first: Frame(0), last: Frame(table.len() - 1) };
-    for container in [Container::Mp4, Container::Webm, Container::WebmGraphics, Container::ProresGraphics] {
+    let every =
+        [Container::Mp4, Container::Webm, Container::WebmGraphics, Container::ProresGraphics, Container::Between];
+    for container in every {
         let shot = Shot { clip: &clip, info: &info, table, container };
         let bytes = compare(&shot, all);
         let again = tempfile::tempdir().unwrap();
@@ -104,7 +106,7 @@ fn pieces_of_a_part_at_thirty_frames_a_second_that_are_none() {
                 -pix_fmt yuv420p -c:a aac";
     let (_dir, folder, info, prepared) = opened("ntsc.mp4", ntsc);
     let clip = folder.original();
-    for container in [Container::Mp4, Container::Webm] {
+    for container in [Container::Mp4, Container::Webm, Container::Between] {
         let shot = Shot { clip: &clip, info: &info, table: &prepared.table, container };
         compare(&shot, FrameRange { first: Frame(4), last: Frame(27) });
     }
