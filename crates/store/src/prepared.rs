@@ -38,3 +38,37 @@ impl<Statement> QueryId for Prepared<Statement> {
 impl<Statement: Query> Query for Prepared<Statement> {
     type SqlType = Statement::SqlType;
 }
+
+#[cfg(test)]
+mod tests {
+    use diesel::prelude::*;
+    use diesel::sql_types::Text;
+    use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
+
+    use super::Prepare;
+    use crate::schema::workers;
+
+    #[derive(QueryableByName)]
+    struct Kept {
+        #[diesel(sql_type = Text)]
+        statement: String,
+    }
+
+    #[tokio::test]
+    async fn an_update_is_prepared_once_and_then_only_carried_out() {
+        let url = jampin_testkit::fresh_database();
+        crate::Store::new(&url).unwrap().migrate().await.unwrap();
+        let mut connection = AsyncPgConnection::establish(&url).await.unwrap();
+        let update = || diesel::update(workers::table).set(workers::host.eq("here"));
+        // PostgreSQL's own list: <https://www.postgresql.org/docs/current/view-pg-prepared-statements.html>.
+        let kept = "SELECT statement FROM pg_prepared_statements WHERE statement LIKE 'UPDATE%'";
+        for (times, left) in [(0, 0), (1, 1), (3, 1)] {
+            for _ in 0..times {
+                update().prepared().execute(&mut connection).await.unwrap();
+            }
+            let found: Vec<Kept> = diesel::sql_query(kept).load(&mut connection).await.unwrap();
+            let found: Vec<String> = found.into_iter().map(|kept| kept.statement).collect();
+            assert_eq!(found.len(), left, "{found:?}");
+        }
+    }
+}
