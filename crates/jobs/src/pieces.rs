@@ -161,7 +161,8 @@ fn all_done(work: &Work<'_>, passes: u32) -> Result<Vec<(Uuid, PieceTask)>, Task
     }
 }
 
-/// A piece on this lane; it is stopped with the export.
+/// A piece on this lane; it is stopped with the export where a person wants that. Who was cut off for a while, and has
+/// lost the export, leaves the pieces to whoever has it now.
 async fn do_one(work: &Work<'_>, job: Job, held: Lease) {
     let piece = job.id;
     let mut at_work = std::pin::pin!(work.worker.work(job, held));
@@ -170,13 +171,17 @@ async fn do_one(work: &Work<'_>, job: Job, held: Lease) {
         tokio::select! {
             () = &mut at_work => return,
             () = tokio::time::sleep(LOOK) => {
-                if work.cancel.is_cancelled() && !told {
+                if work.cancel.is_cancelled() && !told && is_unwanted(work).await {
                     // When this fails it is stopped by its row, which ends with the export's.
                     told = work.worker.store.cancel_job(piece).await.is_ok();
                 }
             }
         }
     }
+}
+
+async fn is_unwanted(work: &Work<'_>) -> bool {
+    work.worker.store.job(work.lease.job).await.is_ok_and(|export| export.cancel)
 }
 
 /// Asks again for pieces whose file is not there any more.
