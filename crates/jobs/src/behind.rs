@@ -89,7 +89,11 @@ impl<'a> Behind<'a> {
                     Err(error) => Some(error.into()),
                 };
             }
-            Err(broken) => std::panic::resume_unwind(broken.into_panic()),
+            Err(broken) => match broken.try_into_panic() {
+                Ok(panic) => std::panic::resume_unwind(panic),
+                // The process ends.
+                Err(_) => self.failed = Some(TaskError::Cancelled),
+            },
         }
     }
 }

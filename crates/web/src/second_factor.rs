@@ -154,6 +154,10 @@ pub(crate) async fn add(
     body: web::Json<Code>,
 ) -> Result<HttpResponse, ApiError> {
     let shared = fresh(&session).ok_or_else(|| ApiError::Unusable("Begin again: nothing is being added.".into()))?;
+    // Who has only found a browser signed in must not put theirs in its place.
+    if state.store.second_factor(me.id).await?.is_some() {
+        return Err(ApiError::InUse("You have one. End it with a code of it first.".into()));
+    }
     let step = shared.step_of(&body.code)?.ok_or_else(not_now)?;
     state.store.set_second_factor(me.id, Some(&shared.bytes()?)).await?;
     state.store.use_code_of(me.id, step).await?;

@@ -37,6 +37,11 @@ fn after_the_passphrase_a_code_is_asked_for_and_none_counts_twice() {
     assert_eq!(mara.get("/you/second-factor.svg").status, 404, "it is shown while it is added, never again");
     assert!(!mara.open("/you").text().contains("id=\"letters\""));
 
+    // A browser that was left signed in does not put another one in its place.
+    assert_eq!(mara.send("POST", "/api/you/second-factor", &json!({})).status, 204);
+    let other = mara.send("PUT", "/api/you/second-factor", &json!({ "code": "000000" }));
+    assert!(other.status == 409 && other.text().contains("You have one"), "{}", other.text());
+
     let here = Visitor::new(&server);
     let half = here.form("/sign-in", &[("name", "Mara"), ("passphrase", PASSPHRASE), ("then", "/queue")]);
     assert_eq!((half.status, half.location.as_deref()), (303, Some("/sign-in/code")));
