@@ -2,6 +2,7 @@
 //!
 //! `cargo bench -p jampin-cli --profile dev --bench real -- FILMS POINTS.csv`: FILMS is a folder of films, POINTS.csv
 //! has the columns `clip,point,frame,x,y,visible,accuracy_px,note` with pixel middles at whole numbers.
+//! `REAL_WHOLE=1`: not from a point's first label to its last, but through the whole film, as on the bench.
 
 use std::collections::BTreeMap;
 use std::convert::Infallible;
@@ -27,6 +28,8 @@ struct Label {
     visible: bool,
     accuracy: f64,
     marked: bool,
+    /// It has left the picture, and none of these films shows it again.
+    gone: bool,
 }
 
 struct Film {
@@ -103,6 +106,7 @@ fn labels(path: &str) -> Points {
             visible: cells[5] == "1",
             accuracy: if number(6).is_nan() { 2.0 } else { number(6) },
             marked: cells[7].starts_with("start"),
+            gone: cells[7].starts_with("out"),
         };
         points.entry((cells[0].into(), cells[1].into())).or_default().push(label);
     }
@@ -119,6 +123,8 @@ struct Score {
     asked: Option<bool>,
     frames: usize,
     seconds: f64,
+    /// Frames on which it is called found after it has left for good, and all of those.
+    gone: [usize; 2],
 }
 
 /// What is seen from one click, in both directions.
@@ -197,7 +203,11 @@ fn is_asked(labels: &[Label], is_wrong: impl Fn(&Label) -> bool, worth_a_look: &
 }
 
 fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Option<Settings>) -> Score {
-    let range = FrameRange { first: Frame(labels[0].frame), last: Frame(labels[labels.len() - 1].frame) };
+    let last = labels.last().expect("a point has labels");
+    let range = match std::env::var("REAL_WHOLE") {
+        Ok(_) => FrameRange { first: Frame(0), last: Frame(film.planes.len() as u32 - 1) },
+        Err(_) => FrameRange { first: Frame(labels[0].frame), last: Frame(last.frame) },
+    };
     let begun = Instant::now();
     let (sightings, worth_a_look) = match settings {
         Some(settings) => (located(film, start, range, settings), Vec::new()),
@@ -223,6 +233,9 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
         && middle <= (2.0f64).max(2.0 * accuracy)
         && worst.0 <= 8.0
         && missing as f64 <= 0.1 * visible.len() as f64;
+    let after = |frame: &u32| last.gone && *frame > last.frame;
+    let found = sightings.iter().filter(|(frame, seen)| after(frame) && seen.seen).count();
+    let gone = [found, sightings.keys().filter(|frame| after(frame)).count()];
     let line = format!(
         "{name:20} {} median {middle:6.2} worst {:6.1} at {:4} not found {missing:2} of {:2} hidden found {wrong} of {hidden} {:4.1} ms/frame",
         if held { "held" } else { "LOST" },
@@ -267,8 +280,9 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
     let is_wrong =
         |label: &Label| label.visible && label.frame != start.frame && error(label).is_none_or(|off| off > 8.0);
     let asked = is_asked(labels, is_wrong, &worth_a_look).filter(|_| settings.is_none() && !held);
+    let line = if gone[1] > 0 { format!("{line}, found when gone {} of {}", gone[0], gone[1]) } else { line };
     let line = format!("{line} {}", asked.map_or("", |asked| if asked { "asked" } else { "NOT ASKED" }));
-    Score { held, sure, line, asked, frames: range.count() as usize, seconds }
+    Score { held, sure, line, asked, frames: range.count() as usize, seconds, gone }
 }
 
 /// Share of the labels within one and two standard deviations (of a direction), in bins of the deviation.
@@ -314,6 +328,7 @@ fn settings() -> Vec<(&'static str, Option<Settings>)> {
         ("no colour", Settings { colour: false, ..usual }),
         ("no leaps", Settings { leaps: false, ..usual }),
         ("no alibi", Settings { alibi: false, ..usual }),
+        ("any return", Settings { wary_of_returns: false, ..usual }),
         ("no ring", Settings { ring: false, ..usual }),
         ("box two thirds", Settings { side: 0.67, ..usual }),
         ("box four thirds", Settings { side: 1.33, ..usual }),
@@ -364,6 +379,10 @@ fn main() {
             let held = scores.iter().filter(|score| score.held).count();
             let frames: usize = scores.iter().map(|score| score.frames).sum();
             let seconds: f64 = scores.iter().map(|score| score.seconds).sum();
+            let [found, gone] = [0, 1].map(|i| scores.iter().map(|score| score.gone[i]).sum::<usize>());
+            if gone > 0 {
+                println!("{which}: called found on {found} of {gone} frames after it has left for good");
+            }
             summary.push(format!(
                 "{which} {held} of {} ({:.1} ms a frame)",
                 scores.len(),

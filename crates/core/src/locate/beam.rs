@@ -26,6 +26,9 @@ const GO_HIDDEN: f64 = 1.0;
 const LONG: u32 = 12;
 const CHEAPER: f64 = 0.97;
 const CHEAPEST: f64 = 0.5;
+/// Who comes back after that may be anywhere, and in all those places and frames much looks like anybody: nothing may
+/// speak more against its looks than this.
+const PLAINLY_BACK: f64 = 0.25;
 /// Leaving the picture is no surprise.
 const LEAVING: f64 = 0.7;
 /// Motion costs `MOTION * ln(1 + d^2 / (SPREAD * s^2))`: like a Gaussian for small `d`, and never out of the question.
@@ -64,6 +67,11 @@ impl Candidate {
     pub fn cost(&self) -> f64 {
         let known = (1.0 - self.strange).max(LEAST_KNOWN) / PLAINLY_KNOWN;
         -LOOKS * (self.likeness.clamp(1e-3, 1.0).ln() + known.min(1.0).ln()) + self.plate
+    }
+
+    /// What it costs when it has to look like a key picture.
+    fn cost_when_back(&self) -> f64 {
+        self.cost() + self.strange
     }
 }
 
@@ -117,6 +125,8 @@ impl State {
 pub(super) struct Beam {
     inside: Rect,
     pub side: f64,
+    /// Whether it is known by what lies behind it, in whatever light and shade.
+    pub is_background: bool,
     settings: Settings,
     frames: Vec<Vec<State>>,
 }
@@ -137,7 +147,7 @@ impl Beam {
             candidate: None,
             before: 0,
         };
-        Self { inside, side, settings, frames: vec![vec![start]] }
+        Self { inside, side, is_background: false, settings, frames: vec![vec![start]] }
     }
 
     /// States of the newest frame, best first.
@@ -166,7 +176,7 @@ impl Beam {
     pub fn advance(&mut self, candidates: &[Candidate], passage: &FrameStep) {
         let mut next: Vec<State> = Vec::with_capacity(self.settings.beam * 2);
         for (index, candidate) in candidates.iter().enumerate() {
-            let ways = self.states().iter().enumerate();
+            let ways = self.states().iter().enumerate().filter(|(_, state)| self.may_be(state, candidate));
             let mut seen: Vec<State> =
                 ways.map(|(before, state)| self.seen(state, before, candidate, index, passage)).collect();
             self.thin(&mut seen, WAYS_TO_A_PLACE, passage);
@@ -215,8 +225,14 @@ impl Beam {
         MOTION * (off * off / SPREAD).ln_1p()
     }
 
+    /// Whether a place may be that of who has been away until now.
+    fn may_be(&self, state: &State, candidate: &Candidate) -> bool {
+        let asks_looks = self.settings.wary_of_returns && !self.is_background && state.hidden_for >= LONG;
+        !asks_looks || candidate.cost_when_back() <= PLAINLY_BACK
+    }
+
     fn seen(&self, state: &State, before: usize, candidate: &Candidate, index: usize, passage: &FrameStep) -> State {
-        let strange = if state.hidden_for >= 2 { candidate.strange } else { 0.0 };
+        let looks = if state.hidden_for >= 2 { candidate.cost_when_back() } else { candidate.cost() };
         let (frames, paces) = (state.frames_since + passage.frames(), state.paces_since + passage.pace);
         let moved = candidate.at - passage.camera.apply(state.seen_at);
         let (pace, step) = (moved * (1.0 / paces), moved * (1.0 / frames));
@@ -225,7 +241,7 @@ impl Beam {
         let knows = state.has_velocity && !is_long_ago;
         let mixed = |old: Point, new: Point, kept: f64| if knows { old * kept + new * (1.0 - kept) } else { new };
         State {
-            cost: state.cost + candidate.cost() + strange + self.way_cost(state, candidate.at, passage),
+            cost: state.cost + looks + self.way_cost(state, candidate.at, passage),
             at: candidate.at,
             pace: mixed(state.pace, pace, PACE_KEPT),
             step: mixed(state.step, step, STEP_KEPT),
@@ -349,11 +365,26 @@ mod tests {
     }
 
     #[test]
+    fn who_comes_back_after_long_has_to_look_like_it() {
+        let back = |gap: usize, likeness: f64, is_background: bool| {
+            let mut beam = beam(Settings::default());
+            beam.is_background = is_background;
+            (0..gap).for_each(|_| beam.advance(&[], &EVEN));
+            (0..20).for_each(|_| beam.advance(&[candidate(150.0, likeness)], &EVEN));
+            beam.best_way().last().is_some_and(|state| state.candidate.is_some())
+        };
+        assert!(back(6, 0.7, false), "after a short gap it is where it was expected");
+        assert!(!back(40, 0.7, false), "however long the look-alike stays");
+        assert!(back(40, 1.0, false));
+        assert!(back(40, 0.7, true), "a part of the scene cannot be elsewhere");
+    }
+
+    #[test]
     fn who_comes_back_after_long_may_walk_the_other_way() {
         let mut beam = beam(Settings::default());
         (0..6).for_each(|n| beam.advance(&[candidate(104.0 + 4.0 * f64::from(n), 1.0)], &EVEN));
         (0..30).for_each(|_| beam.advance(&[], &EVEN));
-        (0..8).for_each(|n| beam.advance(&[candidate(160.0 - 9.0 * f64::from(n), 0.9)], &EVEN));
+        (0..8).for_each(|n| beam.advance(&[candidate(160.0 - 9.0 * f64::from(n), 0.95)], &EVEN));
         let way = beam.best_way();
         let back = way[36..].iter().filter(|state| state.candidate.is_some()).count();
         assert_eq!(back, 8, "seen on each frame since it is back");

@@ -31,6 +31,8 @@ pub struct Settings {
     pub ring: bool,
     /// Whether who comes back is followed back, to see whether it is somebody else.
     pub alibi: bool,
+    /// Whether who comes back after long has to look plainly like the subject.
+    pub wary_of_returns: bool,
     /// Side of the box over the usual one.
     pub side: f64,
 }
@@ -50,6 +52,7 @@ impl Default for Settings {
             leaps: true,
             ring: true,
             alibi: true,
+            wary_of_returns: true,
             side: 1.0,
         }
     }

@@ -129,6 +129,7 @@ impl<'a> Pass<'a> {
         pass.bench.response(&pass.filter, &mut pass.response);
         pass.usual.first = f64::from(pass.response[0]);
         pass.settle_ground(source, (frame, at), part)?;
+        pass.beam.is_background = pass.is_background();
         pass.clicked = pass.template(&window, at);
         pass.newest.clone_from(&pass.clicked);
         pass.keys.first = Keys::picture(&window, at, side);
