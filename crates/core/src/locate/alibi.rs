@@ -44,13 +44,13 @@ struct Gap {
     back: usize,
 }
 
-/// Whether somebody else was taken for the subject. Where that one went is then noted.
-pub(super) fn is_other<S: FrameSource>(
+/// From which sighting on somebody else was taken for the subject, if so. Where that one went is then noted.
+pub(super) fn taken_for<S: FrameSource>(
     source: &mut S,
     view: &View<'_>,
     found: &[Sighting],
     others: &mut Others,
-) -> Result<bool, S::Error> {
+) -> Result<Option<usize>, S::Error> {
     for Gap { first, back } in gaps(found) {
         let last = (back + FIRST_OF_RUN).min(found.len());
         let surest = (back..last).max_by(|a, b| found[*a].likeness.total_cmp(&found[*b].likeness)).unwrap_or(back);
@@ -62,10 +62,10 @@ pub(super) fn is_other<S: FrameSource>(
             for sighting in way.iter().chain(later).filter(|sighting| sighting.seen) {
                 others.entry(sighting.frame).or_default().push(sighting.at);
             }
-            return Ok(true);
+            return Ok(Some(back));
         }
     }
-    Ok(false)
+    Ok(None)
 }
 
 fn gaps(found: &[Sighting]) -> Vec<Gap> {

@@ -63,13 +63,20 @@ impl Side<'_> {
                     return Ok(None);
                 }
             }
-            let found = pass.finish();
+            let mut found = pass.finish();
             // A part of the scene stays where it is: nobody can take its place.
-            let needs_alibi = view.settings.alibi && !pass.is_background() && told < MOST_OTHERS;
-            if !needs_alibi || !alibi::is_other(source, view, &found, &mut others)? {
-                return Ok(Some(found));
+            let needs_alibi = view.settings.alibi && !pass.is_background();
+            let other = if needs_alibi { alibi::taken_for(source, view, &found, &mut others)? } else { None };
+            match other {
+                None => return Ok(Some(found)),
+                Some(_) if told < MOST_OTHERS => told += 1,
+                Some(from) => {
+                    // Enough was tried: from there on nobody knows.
+                    let at = found[from - 1].at;
+                    found[from..].iter_mut().for_each(|sighting| *sighting = sighting.hidden(at));
+                    return Ok(Some(found));
+                }
             }
-            told += 1;
         }
     }
 

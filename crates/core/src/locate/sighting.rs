@@ -34,3 +34,10 @@ pub struct Sighting {
     /// What this frame costs on the way: 1 is a hidden one.
     pub cost: f64,
 }
+
+impl Sighting {
+    /// The same frame, where it is hidden after all.
+    pub(super) fn hidden(&self, at: Point) -> Self {
+        Self { at, likeness: 0.0, known: 0.0, seen: false, learned: false, cost: 1.0, ..*self }
+    }
+}
