@@ -3,9 +3,12 @@
 //! `cargo bench -p jampin-cli --profile dev --bench real -- FILMS POINTS.csv`: FILMS is a folder of films, POINTS.csv
 //! has the columns `clip,point,frame,x,y,visible,accuracy_px,note` with pixel middles at whole numbers.
 //! `REAL_WHOLE=1`: not from a point's first label to its last, but through the whole film, as on the bench.
+//! `REAL_ABSENT=point:first-last,...`: frames on which somebody saw that a point is not in the picture; those after a
+//! last label whose note begins with `out` are known.
 
 use std::collections::BTreeMap;
 use std::convert::Infallible;
+use std::ops::RangeInclusive;
 use std::path::Path;
 use std::process::Command;
 use std::time::Instant;
@@ -29,7 +32,7 @@ struct Label {
     accuracy: f64,
     marked: bool,
     /// It has left the picture, and none of these films shows it again.
-    gone: bool,
+    is_gone: bool,
 }
 
 struct Film {
@@ -106,12 +109,23 @@ fn labels(path: &str) -> Points {
             visible: cells[5] == "1",
             accuracy: if number(6).is_nan() { 2.0 } else { number(6) },
             marked: cells[7].starts_with("start"),
-            gone: cells[7].starts_with("out"),
+            is_gone: cells[7].starts_with("out"),
         };
         points.entry((cells[0].into(), cells[1].into())).or_default().push(label);
     }
     points.values_mut().for_each(|labels| labels.sort_by_key(|label| label.frame));
     points
+}
+
+/// Frames on which a point is not in the picture, as `REAL_ABSENT` has them.
+fn absences(point: &str) -> Vec<RangeInclusive<u32>> {
+    let all = std::env::var("REAL_ABSENT").unwrap_or_default();
+    let one = |word: &str| {
+        let (_, frames) = word.split_once(':').filter(|(name, _)| *name == point)?;
+        let (first, last) = frames.split_once('-').expect("first-last");
+        Some(first.parse().expect("a frame")..=last.parse().expect("a frame"))
+    };
+    all.split(',').filter_map(one).collect()
 }
 
 struct Score {
@@ -123,8 +137,8 @@ struct Score {
     asked: Option<bool>,
     frames: usize,
     seconds: f64,
-    /// Frames on which it is called found after it has left for good, and all of those.
-    gone: [usize; 2],
+    /// Frames on which it is not in the picture and called found, and all of those.
+    absent: [usize; 2],
 }
 
 /// What is seen from one click, in both directions.
@@ -233,9 +247,10 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
         && middle <= (2.0f64).max(2.0 * accuracy)
         && worst.0 <= 8.0
         && missing as f64 <= 0.1 * visible.len() as f64;
-    let after = |frame: &u32| last.gone && *frame > last.frame;
-    let found = sightings.iter().filter(|(frame, seen)| after(frame) && seen.seen).count();
-    let gone = [found, sightings.keys().filter(|frame| after(frame)).count()];
+    let away = absences(name);
+    let is_away = |frame: &u32| last.is_gone && *frame > last.frame || away.iter().any(|range| range.contains(frame));
+    let found = sightings.iter().filter(|(frame, seen)| is_away(frame) && seen.seen).count();
+    let absent = [found, sightings.keys().filter(|frame| is_away(frame)).count()];
     let line = format!(
         "{name:20} {} median {middle:6.2} worst {:6.1} at {:4} not found {missing:2} of {:2} hidden found {wrong} of {hidden} {:4.1} ms/frame",
         if held { "held" } else { "LOST" },
@@ -280,9 +295,9 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
     let is_wrong =
         |label: &Label| label.visible && label.frame != start.frame && error(label).is_none_or(|off| off > 8.0);
     let asked = is_asked(labels, is_wrong, &worth_a_look).filter(|_| settings.is_none() && !held);
-    let line = if gone[1] > 0 { format!("{line}, found when gone {} of {}", gone[0], gone[1]) } else { line };
+    let line = if absent[1] > 0 { format!("{line}, found when away {} of {}", absent[0], absent[1]) } else { line };
     let line = format!("{line} {}", asked.map_or("", |asked| if asked { "asked" } else { "NOT ASKED" }));
-    Score { held, sure, line, asked, frames: range.count() as usize, seconds, gone }
+    Score { held, sure, line, asked, frames: range.count() as usize, seconds, absent }
 }
 
 /// Share of the labels within one and two standard deviations (of a direction), in bins of the deviation.
@@ -379,9 +394,9 @@ fn main() {
             let held = scores.iter().filter(|score| score.held).count();
             let frames: usize = scores.iter().map(|score| score.frames).sum();
             let seconds: f64 = scores.iter().map(|score| score.seconds).sum();
-            let [found, gone] = [0, 1].map(|i| scores.iter().map(|score| score.gone[i]).sum::<usize>());
-            if gone > 0 {
-                println!("{which}: called found on {found} of {gone} frames after it has left for good");
+            let [found, absent] = [0, 1].map(|i| scores.iter().map(|score| score.absent[i]).sum::<usize>());
+            if absent > 0 {
+                println!("{which}: called found on {found} of {absent} frames on which it is not in the picture");
             }
             summary.push(format!(
                 "{which} {held} of {} ({:.1} ms a frame)",

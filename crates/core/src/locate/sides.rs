@@ -129,6 +129,9 @@ pub fn joined(left: Option<Vec<Sighting>>, right: Option<Vec<Sighting>>, side: f
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::geometry::Size;
+    use crate::image::{Plane, PlaneStack, SceneFinder};
+    use crate::locate::Settings;
 
     fn sighting(n: u32, x: f64, seen: bool) -> Sighting {
         let cost = if seen { 0.1 } else { 1.0 };
@@ -161,5 +164,52 @@ mod tests {
         assert!(way.windows(2).all(|pair| pair[0].at.x < pair[1].at.x), "{way:?}");
         assert!((way[4].at.x - 11.0).abs() < 1e-9);
         assert_eq!(joined(Some(left.clone()), None, 25.0), left);
+    }
+
+    const SIZE: Size = Size::new(240, 140);
+
+    fn chance(a: f64, b: f64) -> f64 {
+        ((a.floor() * 12.9898 + b.floor() * 78.233).sin() * 43_758.545).fract().abs()
+    }
+
+    /// A card that goes by, up to where it has left the picture; after a while another, of which so much is like it.
+    fn two_go_by(n: u32, alike: f64) -> Plane {
+        let x = 30.0 + 7.0 * f64::from(if n < LATER { n } else { n - LATER });
+        Plane::from_fn(SIZE, |col, row| {
+            let (col, row) = (f64::from(col) + 0.5, f64::from(row) + 0.5);
+            let (u, v) = (col - x, row - 70.0);
+            let own = chance(u / 6.0, v / 6.0);
+            let light = match (u.abs() < 20.0 && v.abs() < 20.0, n < LATER) {
+                (false, _) => chance(col / 17.0, row / 13.0 + 50.0),
+                (true, true) => own,
+                (true, false) => alike * own + (1.0 - alike) * chance(v / 6.0 + 90.0, u / 6.0),
+            };
+            (60.0 + 130.0 * light) as u8
+        })
+    }
+
+    const LATER: u32 = 64;
+
+    fn seen_later(alike: f64) -> usize {
+        let planes: Vec<Plane> = (0..LATER + 28).map(|n| two_go_by(n, alike)).collect();
+        let all = FrameRange { first: Frame(0), last: Frame(LATER + 27) };
+        let mut finder = SceneFinder::default();
+        planes.iter().for_each(|plane| finder.push(plane));
+        let scene = finder.finish();
+        let settings = Settings { copies: false, ..Settings::default() };
+        let view = View::new(&scene, all, SIZE, settings);
+        let from = Known { frame: Frame(0), at: Point::new(30.0, 70.0), velocity: None };
+        let frames: Vec<Frame> = (1..=all.last.0).map(Frame).collect();
+        let side = Side { from, within: all, taught: &[] };
+        let mut source = PlaneStack::new(planes).unwrap();
+        let found = side.sightings(&mut source, &view, &frames, &|_| false, &mut || true).unwrap().unwrap();
+        assert!(found[..20].iter().all(|sighting| sighting.seen), "it is followed as long as it is there");
+        found[LATER as usize..].iter().filter(|sighting| sighting.seen).count()
+    }
+
+    #[test]
+    fn who_goes_by_later_is_the_subject_only_where_it_looks_like_it() {
+        assert!(seen_later(1.0) >= 10, "it is back, and found where it is looked for far away");
+        assert_eq!(seen_later(0.4), 0, "somebody in like clothes");
     }
 }
