@@ -22,10 +22,12 @@ const LEAST_KNOWN: f64 = 0.05;
 /// where it was expected.
 const HIDDEN: f64 = 1.2;
 const GO_HIDDEN: f64 = 1.0;
-/// A long absence gets cheaper frame by frame, down to half: who is behind a bus stays there for a while.
+/// A long absence gets cheaper frame by frame, down to half: who is behind a bus stays there for a while. It goes on
+/// through moments of fewer frames: else who shows up between two obstacles would cost more than who does not.
 const LONG: u32 = 12;
 const CHEAPER: f64 = 0.97;
 const CHEAPEST: f64 = 0.5;
+const RECOVERED: u32 = 24;
 /// Who comes back after that may be anywhere, and in all those places and frames much looks like anybody: nothing may
 /// speak more against its looks than this.
 const PLAINLY_BACK: f64 = 0.25;
@@ -102,6 +104,9 @@ pub(super) struct State {
     step: Point,
     pub has_velocity: bool,
     pub hidden_for: u32,
+    /// Frames since it was lost, those on which it was seen for a moment among them.
+    lost_for: u32,
+    seen_for: u32,
     /// Size over the size at the start, when it was last seen.
     pub scale: f64,
     /// Where it was last seen, carried along by the camera, and what has passed since.
@@ -140,6 +145,8 @@ impl Beam {
             step: velocity.unwrap_or_default(),
             has_velocity: velocity.is_some(),
             hidden_for: 0,
+            lost_for: 0,
+            seen_for: 0,
             scale: 1.0,
             seen_at: at,
             frames_since: 0.0,
@@ -236,6 +243,7 @@ impl Beam {
         let (frames, paces) = (state.frames_since + passage.frames(), state.paces_since + passage.pace);
         let moved = candidate.at - passage.camera.apply(state.seen_at);
         let (pace, step) = (moved * (1.0 / paces), moved * (1.0 / frames));
+        let seen_for = state.seen_for + 1;
         // Who comes back after long moves otherwise, and the way there says nothing of how.
         let is_long_ago = state.hidden_for >= LONG;
         let knows = state.has_velocity && !is_long_ago;
@@ -247,6 +255,8 @@ impl Beam {
             step: mixed(state.step, step, STEP_KEPT),
             has_velocity: !is_long_ago,
             hidden_for: 0,
+            seen_for,
+            lost_for: if state.lost_for > 0 && seen_for < RECOVERED { state.lost_for + 1 } else { 0 },
             scale: candidate.scale,
             seen_at: candidate.at,
             frames_since: 0.0,
@@ -261,7 +271,7 @@ impl Beam {
         // Not further out than a box: there it could not be seen, and would never come back.
         let at = self.grown(self.side).nearest((by_pace + by_step) * 0.5);
         let is_leaving = !self.grown(-self.side / 2.0).contains(at);
-        let longer = state.hidden_for.saturating_sub(LONG);
+        let longer = state.lost_for.saturating_sub(LONG);
         let frame = HIDDEN * CHEAPER.powi(longer as i32).max(CHEAPEST) * if is_leaving { LEAVING } else { 1.0 };
         State {
             cost: state.cost + frame + if state.hidden_for == 0 { GO_HIDDEN } else { 0.0 },
@@ -269,6 +279,8 @@ impl Beam {
             pace: state.pace * HIDDEN_KEPT,
             step: state.step * HIDDEN_KEPT,
             hidden_for: state.hidden_for + 1,
+            lost_for: state.lost_for + 1,
+            seen_for: 0,
             seen_at: passage.camera.apply(state.seen_at),
             frames_since: state.frames_since + passage.frames(),
             paces_since: state.paces_since + passage.pace,
@@ -362,6 +374,18 @@ mod tests {
         let expected = beam.way_cost(&state, Point::new(124.0, 100.0), &after_copies);
         assert!(expected < 1e-9, "five frames of time are five steps: {expected}");
         assert!(beam.way_cost(&state, Point::new(124.0, 100.0), &EVEN) > 1.0);
+    }
+
+    #[test]
+    fn who_shows_up_between_two_obstacles_is_seen_there() {
+        let mut beam = beam(Settings::default());
+        let away = |beam: &mut Beam, frames: u32| (0..frames).for_each(|_| beam.advance(&[], &EVEN));
+        away(&mut beam, 11);
+        (0..8).for_each(|n| beam.advance(&[candidate(130.0 + f64::from(n), 0.8)], &EVEN));
+        away(&mut beam, 200);
+        let way = beam.best_way();
+        let seen: Vec<usize> = (0..way.len()).filter(|i| way[*i].candidate.is_some()).collect();
+        assert_eq!(seen, (11..19).collect::<Vec<usize>>(), "however long it is away afterwards");
     }
 
     #[test]
