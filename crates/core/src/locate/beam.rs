@@ -381,7 +381,7 @@ mod tests {
         let mut beam = beam(Settings::default());
         let away = |beam: &mut Beam, frames: u32| (0..frames).for_each(|_| beam.advance(&[], &EVEN));
         away(&mut beam, 11);
-        (0..8).for_each(|n| beam.advance(&[candidate(130.0 + f64::from(n), 0.8)], &EVEN));
+        (0..8).for_each(|n| beam.advance(&[candidate(170.0 + f64::from(n), 0.8)], &EVEN));
         away(&mut beam, 200);
         let way = beam.best_way();
         let seen: Vec<usize> = (0..way.len()).filter(|i| way[*i].candidate.is_some()).collect();
