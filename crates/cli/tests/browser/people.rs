@@ -41,7 +41,7 @@ fn a_team_is_set_up_by_hand() {
         clean(&browser, "a second factor to be added").await;
         let letters = browser.eval("document.querySelector('#letters').textContent").await;
         let authenticator = Authenticator::of(letters.as_str().unwrap());
-        type_into(&browser, "#code", &authenticator.shows(-1)).await;
+        type_into(&browser, "#code", &authenticator.shows(0)).await;
         browser.press("Add it").await;
         browser.until("document.body.innerText.includes('After your passphrase')").await;
         clean(&browser, "a second factor").await;
@@ -74,7 +74,7 @@ fn a_team_is_set_up_by_hand() {
         browser.press("Sign in").await;
         browser.until("location.pathname === '/sign-in/code'").await;
         clean(&browser, "sign in, a code").await;
-        type_into(&browser, "#code", &authenticator.shows(0)).await;
+        type_into(&browser, "#code", &authenticator.shows(1)).await;
         browser.press("Sign in").await;
         browser.until("location.pathname === '/'").await;
         browser.goto(&server.address, "/you").await;
