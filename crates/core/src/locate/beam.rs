@@ -22,14 +22,15 @@ const LEAST_KNOWN: f64 = 0.05;
 /// where it was expected.
 const HIDDEN: f64 = 1.2;
 const GO_HIDDEN: f64 = 1.0;
-/// A long absence gets cheaper frame by frame, down to half: who is behind a bus stays there for a while. It goes on
-/// through moments of fewer frames: else who shows up between two obstacles would cost more than who does not.
+/// A long absence gets cheaper frame by frame, down to half: who is behind a bus stays there for a while.
 const LONG: u32 = 12;
 const CHEAPER: f64 = 0.97;
 const CHEAPEST: f64 = 0.5;
-const RECOVERED: u32 = 24;
-/// Who comes back after that may be anywhere, and in all those places and frames much looks like anybody: nothing may
-/// speak more against its looks than this.
+/// It goes on through moments of fewer frames, twice as many as make it long: else who shows up between two obstacles
+/// would cost more than who does not.
+const RECOVERED: u32 = 2 * LONG;
+/// Who comes back after a long absence may be anywhere, and in all those places and frames much looks like anybody:
+/// nothing may speak more against its looks than this.
 const PLAINLY_BACK: f64 = 0.25;
 /// Leaving the picture is no surprise.
 const LEAVING: f64 = 0.7;
@@ -106,6 +107,7 @@ pub(super) struct State {
     pub hidden_for: u32,
     /// Frames since it was lost, those on which it was seen for a moment among them.
     lost_for: u32,
+    /// Frames since it was hidden last.
     seen_for: u32,
     /// Size over the size at the start, when it was last seen.
     pub scale: f64,
