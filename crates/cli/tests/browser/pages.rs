@@ -33,6 +33,18 @@ fn many_pages_of_one_browser_share_one_stream_of_news() {
 }
 
 #[test]
+fn what_changed_before_a_page_heard_the_news_is_read_when_it_does() {
+    with_browser(|server, browser| async move {
+        let shot = open_bench(&server, &browser).await;
+        browser.run("jampin.bench.told = () => {}").await;
+        let put = json!({ "revision": 0, "frame": 0, "x": 300.0, "y": 200.0, "follow": false, "name": "Guard" });
+        assert_eq!(server.send("POST", &format!("/api/shots/{shot}/pins"), &put).status, 201);
+        browser.run("jampin.bench.connected(true)").await;
+        browser.until("jampin.bench.subjects.some((subject) => subject.name === 'Guard')").await;
+    });
+}
+
+#[test]
 fn a_project_is_deleted_and_had_back_by_hand() {
     with_browser(|server, browser| async move {
         let project = server.project("Goods office");
@@ -101,6 +113,36 @@ fn a_name_that_is_typed_at_once_is_the_subjects_and_none_of_its_letters_a_key() 
             browser.eval("[jampin.bench.hold, !document.querySelector('.modal.show')]").await,
             json!(["off", true])
         );
+    });
+}
+
+#[test]
+fn a_click_beside_leaves_the_subject_and_the_next_one_follows_another() {
+    with_browser(|server, browser| async move {
+        let shot = open_bench(&server, &browser).await;
+        let film = film().1;
+        browser.click(on_page(&browser, place(&film, "clock", 0)).await).await;
+        browser.type_text("Clock\u{e007}").await;
+        browser.until("jampin.bench.subjects[0]?.name === 'Clock' && jampin.bench.openId === null").await;
+        let (x, y) = place(&film, "clock", 0);
+        let other = on_page(&browser, (x + 150.0, y + 120.0)).await;
+
+        browser.click(other).await;
+        // Among its letters: by hand here, accept, a new pin, a key. It was begun a click too early.
+        browser.type_text("Panik").await;
+        assert_eq!(browser.eval("[jampin.bench.selected, jampin.bench.placing]").await, json!([null, true]));
+        browser.keys(&[(None, '\u{e00c}')]).await;
+        browser.until("jampin.bench.subject?.name === 'Clock' && !jampin.bench.placing").await;
+        assert_eq!(browser.eval("jampin.bench.undoTitle").await, json!("Name Clock"), "nothing was done to it");
+
+        browser.click(other).await;
+        browser.until("document.querySelector('.hint').textContent.startsWith('Click: follow this')").await;
+        browser.click(other).await;
+        browser.type_text("Wall\u{e007}").await;
+        let kept = server.wait(&format!("/api/shots/{shot}"), |state| state["subjects"][1]["name"] == "Wall");
+        let subjects = kept["subjects"].as_array().unwrap();
+        assert_eq!(subjects.iter().map(|one| one["pins"].as_array().unwrap().len()).collect::<Vec<_>>(), [1, 1]);
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }
 

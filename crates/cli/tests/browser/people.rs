@@ -61,7 +61,11 @@ fn a_team_is_set_up_by_hand() {
         browser.run(choose).await;
         // The list of shots above it grows while it loads.
         browser.until("document.querySelector('.tile img')?.complete").await;
-        browser.run("document.querySelector('.add-member button').scrollIntoView({ block: 'center' })").await;
+        browser
+            .run(
+                "document.querySelector('.add-member button').scrollIntoView({ block: 'center', behavior: 'instant' })",
+            )
+            .await;
         browser.press("Let in").await;
         browser.until("document.querySelector('.members').innerText.includes('Ada')").await;
         clean(&browser, "members").await;

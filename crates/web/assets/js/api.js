@@ -40,8 +40,8 @@ export function failure(message, word) {
   return error;
 }
 
-// Calls `receive` for every event about this project or shot; `connected` is told when the stream opens (again) and
-// when it breaks.
+// Calls `receive` for every event about this project or shot; `connected` is told when the stream opens, from when on
+// nothing is left out, and when it breaks.
 export function listen(about, receive, connected) {
   const concerns = ({ event, project, shot }) =>
     event === "missed" || (project !== undefined && project === about.project) || (shot && shot === about.shot);

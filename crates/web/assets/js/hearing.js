@@ -9,8 +9,9 @@ export const hearing = (parts) => ({
   offline: false,
   picturePace: null,
 
+  // What happened before the first moment of it, or while it was broken, nobody tells.
   connected(open) {
-    if (open && this.offline) this.refreshSoon();
+    if (open) this.refreshSoon();
     this.offline = !open;
   },
 

@@ -64,8 +64,11 @@ Alpine.data("look", () => {
       if (!(await this.open())) return;
       this.bindPicture(this.$refs.picture);
       new ResizeObserver(() => (parts.player.resize(), this.drawRuler())).observe(this.$refs.picture);
-      const connected = (open) => (this.offline = !open) || this.loadNotes();
-      listen({ shot }, ({ event }) => this.told(event), connected);
+      listen(
+        { shot },
+        ({ event }) => this.told(event),
+        (open) => this.connected(open),
+      );
     },
 
     async open() {
@@ -83,6 +86,11 @@ Alpine.data("look", () => {
         this.say(error.message);
         return false;
       }
+    },
+    // What happened before the first moment of it, or while it was broken, nobody tells.
+    connected(open) {
+      this.offline = !open;
+      if (open) this.told("missed");
     },
     told(event) {
       if (event === "notes" || event === "missed") this.loadNotes();

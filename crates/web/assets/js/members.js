@@ -14,7 +14,7 @@ export const members = () =>
       Object.assign(this, { path: `/api/projects/${project}/members`, isOwner: role === "owner", me });
       this.load();
       const changed = ({ event }) => event === "project" && this.load();
-      listen({ project }, changed, () => {});
+      listen({ project }, changed, (open) => open && this.load());
     },
     async load() {
       const members = await call("GET", this.path).catch(() => null);

@@ -5,14 +5,30 @@ export const placing = (parts) => ({
   cursor: null,
   placing: false,
   placingHere: false,
+  // The subject that was selected before a new one was asked for.
+  left: null,
 
   newSubject() {
+    this.left = this.selected;
     this.selected = null;
     this.placing = true;
     this.outlining = this.reshaping = null;
     this.cursor = this.middleOfView();
     this.$refs.picture.focus();
     this.repaint();
+  },
+  // Whether a click beside everything leaves the subject, because nothing is begun with it.
+  get leavesHere() {
+    const begun = this.openId || this.looking || this.reshaping || this.chosen;
+    return !this.wantsPin && !begun;
+  },
+  // The next click follows another thing. What is typed meanwhile is a name that was begun too early, and must not reach
+  // the keys of tools.
+  leaveSubject() {
+    this.newSubject();
+    this.cursor = null;
+    this.beginAhead();
+    this.refuseAhead();
   },
   middleOfView() {
     const { player } = parts;
@@ -76,7 +92,8 @@ export const placing = (parts) => ({
     } else if (this.cursor || this.placing) {
       this.cursor = null;
       this.placing = false;
-      if (!this.selected && this.subjects.length) this.select(this.subjects[0].id);
+      const back = this.subjects.find(({ id }) => id === this.left) ?? this.subjects[0];
+      if (!this.selected && back) this.select(back.id);
       this.repaint();
     } else if (this.openId && !this.job) this.openAttachment(null);
     else this.stopFollowing();

@@ -80,7 +80,9 @@ export class Pointer {
       carried: "Drag: correct it on this frame, it counts for all",
     };
     const wanted = !this.drag && !grab && this.bench.wantsPin;
-    const text = this.drag ? "" : (texts[grab] ?? faceText(grab) ?? (wanted ? this.placeText(event) : ""));
+    const text = this.drag
+      ? ""
+      : (texts[grab] ?? faceText(grab) ?? (wanted ? this.placeText(event) : this.besideText(grab)));
     this.writeAt({ x, y }, event, text);
   }
 
@@ -90,6 +92,10 @@ export class Pointer {
     note.textContent = text;
     const left = Math.min(x + 16, this.stage.clientWidth - note.offsetWidth - 4);
     note.style.transform = `translate(${left}px, ${Math.max(0, y - 30)}px)`;
+  }
+
+  besideText(grab) {
+    return this.bench.leavesHere && !grab ? `Click: leave ${this.bench.subject.name}` : "";
   }
 
   placeText(event) {
@@ -287,11 +293,15 @@ export class Pointer {
         this.player.pan(to.x - last.x, to.y - last.y);
         last = to;
       },
-      end: (to, cancelled) => {
+      end: (to, cancelled, released) => {
         this.bench.panning = false;
         if (moved || cancelled) return;
         const exact = this.player.toPicture(to.x, to.y);
         if (this.bench.outlining) return this.bench.outlineTo(exact.x, exact.y);
+        if (this.bench.leavesHere) {
+          this.bench.leaveSubject();
+          return this.hint(to, released);
+        }
         if (!this.bench.wantsPin) return this.bench.openId && this.bench.openAttachment(null);
         const place = event.shiftKey ? this.bench.snapped(exact) : exact;
         this.bench.putPin(place.x, place.y);
