@@ -157,7 +157,7 @@ where
     for (segment, finds) in segments.iter().zip(&finds) {
         path.extend(segment.choose(task, finds));
     }
-    rough::reconcile(&mut path, &sightings, view);
+    rough::reconcile(&mut path, &sightings, view, task);
     let errors = refine(sources, task, &mut path, watch)?;
     rough::weigh_both(&mut path, &sightings);
     let mut track = fill::fill(pin, size, guides, range, (&path, &errors), &rough::samples(task, &path, &sightings));

@@ -1,6 +1,6 @@
 //! Where the subject is, for all frames that are solved; and what that says of the places found exactly.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::guides::{ChosenCandidates, Guide};
 use super::segment::Segment;
@@ -19,8 +19,11 @@ use crate::track::{MotionModel, Sample};
 /// Where the subject is not seen, a place that matches this well, within a box of where it should be, shows that at
 /// least the spot is ...
 const PLAINLY_SEEN: f64 = 0.9;
-/// ... and wherever it is, when that goes on for so many frames.
+/// ... and wherever it is, when that goes on for so many frames. ...
 const RUN_OF_ITS_OWN: u32 = 12;
+/// ... Further from all frames on which the subject is known to be there, nobody knows where it should be, and sooner
+/// or later a dark edge or a bright window looks like any spot.
+const OUT_OF_SIGHT: u32 = 2 * RUN_OF_ITS_OWN;
 /// Where the subject is hardly seen, so does one that matches this well.
 const HARDLY: f64 = 0.5;
 
@@ -76,22 +79,39 @@ where
 }
 
 /// Takes away the exact places that are not on the subject.
-pub(super) fn reconcile(path: &mut ChosenCandidates, sightings: &Sightings, view: &View<'_>) {
+pub(super) fn reconcile(path: &mut ChosenCandidates, sightings: &Sightings, view: &View<'_>, task: Task<'_>) {
     let is_plain = |find: &Candidate| find.anchored && find.matched >= PLAINLY_SEEN && view.contains(find.at());
     let plain = path.iter().filter(|(_, find)| is_plain(find)).map(|(frame, _)| *frame);
-    let runs: Vec<FrameRange> =
-        FrameRange::runs(plain).into_iter().filter(|run| run.count() >= RUN_OF_ITS_OWN).collect();
+    let runs = in_sight(&FrameRange::runs(plain), &there(sightings, task));
     path.retain(|frame, find| {
         let Some(sighting) = sightings.get(*frame) else { return true };
         let off = find.at().distance(sighting.at);
         // Two weak opinions that agree are a good one.
         let agrees = sighting.likeness > 0.0 && off <= sightings.reach(sighting);
-        let stands_alone = || off <= sightings.side(sighting) || runs.iter().any(|run| run.contains(*frame));
+        let stands_alone = || {
+            let run = runs.iter().find(|run| run.contains(*frame));
+            run.is_some_and(|run| off <= sightings.side(sighting) || run.count() >= RUN_OF_ITS_OWN)
+        };
         match sighting.seen {
             true => agrees || is_plain(find) && sighting.likeness < HARDLY,
             false => agrees || is_plain(find) && stands_alone(),
         }
     });
+}
+
+/// Frames on which the subject is known to be there.
+fn there(sightings: &Sightings, task: Task<'_>) -> BTreeSet<Frame> {
+    let seen = sightings.iter().filter(|sighting| sighting.seen).map(|sighting| sighting.frame);
+    let before = task.track.iter().filter(|(frame, sample)| !task.range.contains(*frame) && sample.state.is_present());
+    let guides = task.guides.all().iter().map(|guide| guide.frame);
+    seen.chain(before.map(|(frame, _)| frame)).chain(guides).collect()
+}
+
+/// Those of the runs that are near frames on which the subject is there.
+fn in_sight(runs: &[FrameRange], there: &BTreeSet<Frame>) -> Vec<FrameRange> {
+    let back = |frame: Frame| Frame(frame.0.saturating_sub(OUT_OF_SIGHT));
+    let near = |run: &&FrameRange| there.range(back(run.first)..=Frame(run.last.0 + OUT_OF_SIGHT)).next().is_some();
+    runs.iter().filter(near).copied().collect()
 }
 
 /// Makes exact places as unsure as the two opinions of where the subject is differ, beyond what the rough one may be
@@ -145,4 +165,17 @@ fn nearest_shape(path: &ChosenCandidates, frame: Frame) -> LocalWarp {
     let both = [path.range(..frame).next_back(), path.range(frame..).next()];
     let nearest = both.into_iter().flatten().min_by_key(|(other, _)| other.until(frame).abs());
     nearest.map_or(LocalWarp::SAME, |(_, find)| find.map.warp())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_spot_that_is_seen_far_from_all_frames_of_its_subject_is_another() {
+        let run = |first: u32, last: u32| FrameRange { first: Frame(first), last: Frame(last) };
+        let runs = [run(0, 20), run(60, 75), run(99, 140), run(150, 160), run(186, 190)];
+        let there = BTreeSet::from([30, 120, 210].map(Frame));
+        assert_eq!(in_sight(&runs, &there), [run(0, 20), run(99, 140), run(186, 190)]);
+    }
 }
