@@ -95,6 +95,10 @@ fn what_was_lost_says_so_where_one_looks_and_is_mended_from_there() {
         browser.until(said).await;
         let text = browser.eval("document.querySelector('.picture .lost').innerText").await;
         assert!(text.as_str().unwrap().starts_with("Lost on frames 30 to 59: "), "{text}");
+        browser.run("jampin.bench.newSubject()").await;
+        browser.until(&format!("!{said}")).await;
+        browser.keys(&[(None, '\u{e00c}')]).await;
+        browser.until(said).await;
         // Nobody has seen it for over a second: no place is drawn, and no trail of guesses.
         assert_eq!(browser.eval("document.querySelectorAll('.over [data-grab=point]').length").await, json!(0));
         assert_eq!(browser.eval("document.querySelectorAll('.over .state.hidden').length").await, json!(0));
@@ -111,6 +115,10 @@ fn what_was_lost_says_so_where_one_looks_and_is_mended_from_there() {
         browser.until(said).await;
         browser.click(middle_of(&browser, ".picture .lost button").await).await;
         browser.until("jampin.bench.placingHere && jampin.bench.frame === 40").await;
+        // Said while this subject was selected, asked for when none is any more.
+        browser.run("window.lost = [jampin.bench.selected, jampin.bench.losses[0]]; jampin.bench.newSubject()").await;
+        browser.run("jampin.bench.mendLossOf(...lost)").await;
+        browser.until("jampin.bench.placingHere && jampin.bench.subject?.name === 'Guard'").await;
         // What a person says is hidden is not lost.
         let hide = json!({ "revision": server.get(&path).json()["shot"]["revision"], "pin": pin, "do": "hide",
             "first": 40, "last": FRAMES - 1 });

@@ -10,6 +10,7 @@ export const losing = (parts) => ({
 
   // The one that holds the frame in view.
   get lossHere() {
+    if (!this.pin) return null;
     return this.losses.find(({ first, last }) => first <= this.frame && this.frame <= last) ?? null;
   },
   get lossText() {
@@ -49,8 +50,15 @@ export const losing = (parts) => ({
   // After it was followed: what is nearest to where it was picked.
   sayLosses() {
     const far = ({ at }) => Math.abs(at - this.pin.frame);
+    const of = this.selected;
     const [loss] = this.losses.filter(({ step }) => step !== "none").sort((a, b) => far(a) - far(b));
-    if (loss) this.say(loss.text, false, STEPS[loss.step], () => this.mendLoss(loss));
+    if (loss) this.say(loss.text, false, STEPS[loss.step], () => this.mendLossOf(of, loss));
+  },
+  // By the time somebody asks for it another subject may be selected.
+  mendLossOf(subject, loss) {
+    if (!this.subjects.some(({ id }) => id === subject)) return;
+    if (this.selected !== subject) this.select(subject);
+    this.mendLoss(loss);
   },
   mendLoss({ first, last, at, step }) {
     if (step === "cross") return this.changeRange({ first, last }, { do: "bridge", how: "smooth" });
