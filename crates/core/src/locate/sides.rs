@@ -207,6 +207,47 @@ mod tests {
         found[LATER as usize..].iter().filter(|sighting| sighting.seen).count()
     }
 
+    /// A card that goes by until something covers it for good, and others just like it that stand below all the while.
+    fn one_of_many(n: u32, others: usize) -> Plane {
+        let x = 40.0 + 5.0 * f64::from(n);
+        let middles = (0..others).map(|i| Point::new(60.0 + 70.0 * i as f64, 200.0));
+        let cards: Vec<Point> = middles.chain((n < COVERED).then_some(Point::new(x, 70.0))).collect();
+        Plane::from_fn(ROOM, |col, row| {
+            let (col, row) = (f64::from(col) + 0.5, f64::from(row) + 0.5);
+            let card = cards.iter().find(|card| (col - card.x).abs() < 20.0 && (row - card.y).abs() < 20.0);
+            let light = match card {
+                Some(card) => chance((col - card.x) / 6.0, (row - card.y) / 6.0),
+                None => chance(col / 17.0, row / 13.0 + 50.0),
+            };
+            (60.0 + 130.0 * light) as u8
+        })
+    }
+
+    const ROOM: Size = Size::new(480, 260);
+    const COVERED: u32 = 20;
+
+    fn taken_for_it(others: usize) -> usize {
+        let planes: Vec<Plane> = (0..COVERED + 80).map(|n| one_of_many(n, others)).collect();
+        let all = FrameRange { first: Frame(0), last: Frame(COVERED + 79) };
+        let scene = SceneFinder::default().finish();
+        let settings = Settings { copies: false, ..Settings::default() };
+        let view = View::new(&scene, all, ROOM, settings);
+        let from = Known { frame: Frame(0), at: Point::new(40.0, 70.0), velocity: None };
+        let frames: Vec<Frame> = (1..=all.last.0).map(Frame).collect();
+        let side = Side { from, within: all, taught: &[] };
+        let mut source = PlaneStack::new(planes).unwrap();
+        let found = side.sightings(&mut source, &view, &frames, &|_| false, &mut || true).unwrap().unwrap();
+        assert!(found[..15].iter().all(|sighting| sighting.seen), "it is followed as long as it is there");
+        found[COVERED as usize..].iter().filter(|sighting| sighting.seen).count()
+    }
+
+    #[test]
+    fn after_many_that_look_like_it_nobody_is_believed() {
+        for others in [1, MOST_OTHERS + 2] {
+            assert_eq!(taken_for_it(others), 0, "{others} others");
+        }
+    }
+
     #[test]
     fn who_goes_by_later_is_the_subject_only_where_it_looks_like_it() {
         assert!(seen_later(1.0) >= 10, "it is back, and found where it is looked for far away");
