@@ -154,6 +154,50 @@ fn a_label_lies_on_its_face_and_everything_but_it_is_covered() {
 }
 
 #[test]
+fn the_net_of_a_surface_is_told_window_by_window_and_a_flat_one_has_none() {
+    let drawn = Drawn::new();
+    let area = drawn.made["area"].as_str().unwrap();
+    let net = |query: &str| drawn.server.get(&format!("{}/areas/{area}/net?{query}", drawn.path));
+    let flat = net("first=0&count=10");
+    assert!(flat.status == 404 && flat.text().contains("it is flat"), "{}", flat.text());
+    let (status, answer) = drawn.change(json!({ "do": "bend", "bends": "coarse" }));
+    assert_eq!(status, 202, "{answer}");
+    drawn.server.wait(&drawn.path, idle);
+
+    let told = net("first=5&count=2").json();
+    let knots: Vec<f64> = told["frames"][0].as_array().unwrap().iter().map(|value| value.as_f64().unwrap()).collect();
+    let inside = knots.chunks(2).filter(|at| (110.0..=210.0).contains(&at[0]) && (70.0..=150.0).contains(&at[1]));
+    assert!(
+        knots.len() > 8 && inside.count() * 2 == knots.len(),
+        "over what was drawn on this frame, by less than a triangle more: {knots:?}"
+    );
+    let corners: Vec<u64> = told["triangles"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .flat_map(|three| three.as_array().unwrap())
+        .map(|corner| corner.as_u64().unwrap())
+        .collect();
+    assert!(corners.iter().all(|corner| 2 * corner < knots.len() as u64), "{corners:?}");
+    assert_eq!(told["frames"].as_array().unwrap().len(), 2);
+
+    // More than is told at once, and beyond the last frame that there can be.
+    let all = net("first=0&count=4294967295").json();
+    assert_eq!((all["frames"].as_array().unwrap().len(), &all["frames"][239]), (240, &Value::Null));
+    assert_eq!(net("first=4294967295&count=9").json()["frames"], json!([]));
+    for query in ["first=-1&count=4", "first=0", "first=0&count=many"] {
+        let refused = net(query);
+        assert!(
+            refused.status == 422 && refused.text().contains("The address cannot be read"),
+            "{query}: {}",
+            refused.text()
+        );
+    }
+    let gone = drawn.server.get(&format!("{}/areas/{}/net?first=0&count=1", drawn.path, uuid::Uuid::nil()));
+    assert!(gone.status == 404 && gone.text().contains("not there any more"), "{}", gone.text());
+}
+
+#[test]
 fn what_makes_no_area_is_refused_with_a_sentence() {
     let drawn = Drawn::new();
     let refused = |to: &str, body: Value, word: &str| {
