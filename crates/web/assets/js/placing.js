@@ -9,7 +9,7 @@ export const placing = (parts) => ({
   left: null,
 
   newSubject() {
-    this.left = this.selected;
+    this.left = this.selected ?? this.left;
     this.selected = null;
     this.placing = true;
     this.outlining = this.reshaping = null;
