@@ -191,20 +191,25 @@ mod tests {
     const LATER: u32 = 64;
 
     fn seen_later(alike: f64) -> usize {
-        let planes: Vec<Plane> = (0..LATER + 28).map(|n| two_go_by(n, alike)).collect();
-        let all = FrameRange { first: Frame(0), last: Frame(LATER + 27) };
+        let planes = (0..LATER + 28).map(|n| two_go_by(n, alike)).collect();
+        let found = followed(planes, SIZE, Point::new(30.0, 70.0));
+        found[LATER as usize..].iter().filter(|sighting| sighting.seen).count()
+    }
+
+    /// What is seen of a card that is clicked on the first of these pictures, on all others.
+    fn followed(planes: Vec<Plane>, size: Size, at: Point) -> Vec<Sighting> {
+        let all = FrameRange { first: Frame(0), last: Frame(planes.len() as u32 - 1) };
         let mut finder = SceneFinder::default();
         planes.iter().for_each(|plane| finder.push(plane));
         let scene = finder.finish();
         let settings = Settings { copies: false, ..Settings::default() };
-        let view = View::new(&scene, all, SIZE, settings);
-        let from = Known { frame: Frame(0), at: Point::new(30.0, 70.0), velocity: None };
+        let view = View::new(&scene, all, size, settings);
+        let side = Side { from: Known { frame: Frame(0), at, velocity: None }, within: all, taught: &[] };
         let frames: Vec<Frame> = (1..=all.last.0).map(Frame).collect();
-        let side = Side { from, within: all, taught: &[] };
         let mut source = PlaneStack::new(planes).unwrap();
         let found = side.sightings(&mut source, &view, &frames, &|_| false, &mut || true).unwrap().unwrap();
-        assert!(found[..20].iter().all(|sighting| sighting.seen), "it is followed as long as it is there");
-        found[LATER as usize..].iter().filter(|sighting| sighting.seen).count()
+        assert!(found[..15].iter().all(|sighting| sighting.seen), "it is followed as long as it is there");
+        found
     }
 
     /// A card that goes by until something covers it for good, and others just like it that stand below all the while.
@@ -227,17 +232,8 @@ mod tests {
     const COVERED: u32 = 20;
 
     fn taken_for_it(others: usize) -> usize {
-        let planes: Vec<Plane> = (0..COVERED + 80).map(|n| one_of_many(n, others)).collect();
-        let all = FrameRange { first: Frame(0), last: Frame(COVERED + 79) };
-        let scene = SceneFinder::default().finish();
-        let settings = Settings { copies: false, ..Settings::default() };
-        let view = View::new(&scene, all, ROOM, settings);
-        let from = Known { frame: Frame(0), at: Point::new(40.0, 70.0), velocity: None };
-        let frames: Vec<Frame> = (1..=all.last.0).map(Frame).collect();
-        let side = Side { from, within: all, taught: &[] };
-        let mut source = PlaneStack::new(planes).unwrap();
-        let found = side.sightings(&mut source, &view, &frames, &|_| false, &mut || true).unwrap().unwrap();
-        assert!(found[..15].iter().all(|sighting| sighting.seen), "it is followed as long as it is there");
+        let planes = (0..COVERED + 80).map(|n| one_of_many(n, others)).collect();
+        let found = followed(planes, ROOM, Point::new(40.0, 70.0));
         found[COVERED as usize..].iter().filter(|sighting| sighting.seen).count()
     }
 
