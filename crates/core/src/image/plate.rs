@@ -44,14 +44,30 @@ impl Plate {
     /// than half of it is known. Light that has changed on all of the window is taken out.
     pub(crate) fn difference(&self, window: &Window, middle: Point, side: f64) -> Option<f64> {
         let offset = self.light(window)?;
+        self.weighed(middle, side, |col, row| self.off(window, col, row).map(|off| off - offset))
+    }
+
+    /// How much of a box of the empty scene is not the same all over, measured likewise.
+    pub(crate) fn structure(&self, middle: Point, side: f64) -> Option<f64> {
+        let value = |col: usize, row: usize| {
+            let at = row * self.width + col;
+            self.sure[at].then(|| f32::from(self.data[at]))
+        };
+        let known: Vec<f32> = self.cells(middle, side)?.filter_map(|(col, row)| value(col, row)).collect();
+        let mean = known.iter().sum::<f32>() / known.len().max(1) as f32;
+        self.weighed(middle, side, |col, row| Some(value(col, row)? - mean))
+    }
+
+    /// Share of a box that is off by much, its middle counting most, by how many grey levels each small pixel is.
+    fn weighed(&self, middle: Point, side: f64, off: impl Fn(usize, usize) -> Option<f32>) -> Option<f64> {
         let (mut known, mut all, mut different) = (0.0, 0.0, 0.0);
         for (col, row) in self.cells(middle, side)? {
             let cell = f64::from(self.cell);
             let at = Point::new((col as f64 + 0.5) * cell, (row as f64 + 0.5) * cell);
-            let off = at.distance(middle) / side;
-            let weight = (-off * off * 8.0).exp();
+            let away = at.distance(middle) / side;
+            let weight = (-away * away * 8.0).exp();
             all += weight;
-            let Some(off) = self.off(window, col, row).map(|off| off - offset) else { continue };
+            let Some(off) = off(col, row) else { continue };
             known += weight;
             different += weight * f64::from(off * off / (off * off + HALF_DIFFERENT * HALF_DIFFERENT));
         }

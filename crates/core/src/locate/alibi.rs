@@ -126,7 +126,8 @@ mod tests {
     fn sighting(n: u32, x: f64, seen: bool) -> Sighting {
         let (likeness, cost) = if seen { (0.9, 0.1) } else { (0.0, 1.0) };
         let at = Point::new(x, 50.0);
-        Sighting { frame: Frame(n), at, likeness, known: likeness, scale: 1.0, seen, learned: false, cost }
+        let (scale, still, learned) = (1.0, false, false);
+        Sighting { frame: Frame(n), at, likeness, known: likeness, scale, seen, still, learned, cost }
     }
 
     #[test]

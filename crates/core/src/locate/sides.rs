@@ -142,6 +142,7 @@ mod tests {
             known: 0.9,
             scale: 1.0,
             seen,
+            still: false,
             learned: false,
             cost,
         }

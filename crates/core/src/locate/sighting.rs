@@ -29,6 +29,8 @@ pub struct Sighting {
     pub scale: f64,
     /// Whether it is seen.
     pub seen: bool,
+    /// Whether it is a part of a scene that stands still: then it is here, or hidden.
+    pub still: bool,
     /// Whether the frame was learned from.
     pub learned: bool,
     /// What this frame costs on the way: 1 is a hidden one.

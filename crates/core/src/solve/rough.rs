@@ -81,7 +81,10 @@ where
 
 /// Takes away the exact places that are not on the subject.
 pub(super) fn reconcile(path: &mut ChosenCandidates, sightings: &Sightings, view: &View<'_>, task: Task<'_>) {
-    let is_plain = |find: &Candidate| find.anchored && find.matched >= PLAINLY_SEEN && view.contains(find.at());
+    // Of a pattern that the picture's edge cuts, much of what matches is the edge.
+    let half = Point::new(f64::from(task.pin.pattern[0]), f64::from(task.pin.pattern[1])) * 0.5;
+    let is_whole = |at: Point| view.contains(at - half) && view.contains(at + half);
+    let is_plain = |find: &Candidate| find.anchored && find.matched >= PLAINLY_SEEN && is_whole(find.at());
     let plain = path.iter().filter(|(_, find)| is_plain(find)).map(|(frame, _)| *frame);
     let runs = in_sight(&FrameRange::runs(plain), &there(sightings, task));
     path.retain(|frame, find| {
@@ -89,15 +92,22 @@ pub(super) fn reconcile(path: &mut ChosenCandidates, sightings: &Sightings, view
         let off = find.at().distance(sighting.at);
         // Two weak opinions that agree are a good one.
         let agrees = sighting.likeness > 0.0 && off <= sightings.reach(sighting);
-        let stands_alone = || {
-            let run = runs.iter().find(|run| run.contains(*frame));
-            run.is_some_and(|run| off <= sightings.side(sighting) || run.count() >= RUN_OF_ITS_OWN)
-        };
+        let run = || runs.iter().find(|run| run.contains(*frame));
+        let stands_alone = || run().is_some_and(|run| stands_alone(off, *run, sighting, sightings));
         match sighting.seen {
             true => agrees || is_plain(find) && sighting.likeness < HARDLY,
             false => agrees || is_plain(find) && stands_alone(),
         }
     });
+}
+
+/// Whether a spot that is plainly seen for a run of frames, so far from where its subject should be, is on it though
+/// nobody sees it. A part of the scene can be nowhere else.
+fn stands_alone(off: f64, run: FrameRange, sighting: &Sighting, sightings: &Sightings) -> bool {
+    if sighting.still {
+        return off <= sightings.reach(sighting);
+    }
+    off <= sightings.side(sighting) || run.count() >= RUN_OF_ITS_OWN
 }
 
 /// Frames on which the subject is known to be there.
@@ -178,5 +188,19 @@ mod tests {
         let runs = [run(0, 20), run(60, 75), run(99, 140), run(150, 160), run(186, 190)];
         let there = BTreeSet::from([30, 120, 210].map(Frame));
         assert_eq!(in_sight(&runs, &there), [run(0, 20), run(99, 140), run(186, 190)]);
+    }
+
+    #[test]
+    fn a_part_of_the_scene_is_nowhere_else_however_long_it_looks_so() {
+        let sightings = Sightings { all: BTreeMap::new(), side: 25.0 };
+        let sighting = |still: bool| {
+            let (frame, at, likeness, known) = (Frame(5), Point::default(), 0.0, 0.0);
+            let (scale, seen, learned, cost) = (1.0, false, false, 1.0);
+            Sighting { frame, at, likeness, known, scale, seen, still, learned, cost }
+        };
+        let run = |count: u32| FrameRange { first: Frame(0), last: Frame(count - 1) };
+        let stands = |off: f64, count: u32, still: bool| stands_alone(off, run(count), &sighting(still), &sightings);
+        assert!(stands(7.0, 6, true) && stands(20.0, 6, false) && stands(45.0, 12, false));
+        assert!(!stands(20.0, 6, true) && !stands(45.0, 60, true) && !stands(45.0, 11, false));
     }
 }

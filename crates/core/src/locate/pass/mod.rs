@@ -61,8 +61,9 @@ pub(super) struct Pass<'a> {
     start: Point,
     copies: u32,
     frame: Frame,
-    /// Difference of the click from the empty scene.
+    /// Difference of the click from the empty scene, and in which share of the box.
     in_front: Option<f64>,
+    ground_share: f64,
     keys: Keys,
     wary: u32,
     /// As it was clicked on, when it was last believed, and when it was last seen.
@@ -114,6 +115,7 @@ impl<'a> Pass<'a> {
             copies: 0,
             frame,
             in_front: None,
+            ground_share: 1.0,
             keys: Keys::default(),
             wary: 0,
             clicked: None,
@@ -241,14 +243,14 @@ impl<'a> Pass<'a> {
     /// What was seen on all frames gone through, on the best way.
     pub fn finish(&self) -> Vec<Sighting> {
         let way = self.beam.best_way();
-        let mut before = 0.0;
+        let (mut before, still) = (0.0, self.is_background());
         let sighting = |(state, note): (&State, &Note)| {
             let cost = state.cost - before;
             before = state.cost;
             let (likeness, known) =
                 state.candidate.and_then(|index| note.looks.get(index)).copied().unwrap_or((0.0, 0.0));
             let (scale, seen, learned) = (state.scale, state.candidate.is_some(), note.learned);
-            Sighting { frame: note.frame, at: state.at, likeness, known, scale, seen, learned, cost }
+            Sighting { frame: note.frame, at: state.at, likeness, known, scale, seen, still, learned, cost }
         };
         let mut found: Vec<Sighting> = way.iter().zip(&self.notes).map(sighting).collect();
         doubt_the_weak(&mut found, self.scene, self.side);
@@ -303,7 +305,8 @@ mod tests {
 
     fn sighting(n: u32, x: f64, likeness: f64) -> Sighting {
         let at = Point::new(x, 50.0);
-        Sighting { frame: Frame(n), at, likeness, known: 0.8, scale: 1.0, seen: true, learned: false, cost: 0.2 }
+        let (scale, seen, still, learned) = (1.0, true, false, false);
+        Sighting { frame: Frame(n), at, likeness, known: 0.8, scale, seen, still, learned, cost: 0.2 }
     }
 
     #[test]
