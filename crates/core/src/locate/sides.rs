@@ -1,7 +1,7 @@
 //! A stretch between two places that are known, gone through from both of them; or from one, to an end.
 
 use super::alibi::{self, Others};
-use super::pass::{EARLY, Pass};
+use super::pass::{EARLY, EARLY_WITH_COPIES, Pass};
 use super::sighting::{Known, Sighting};
 use super::view::View;
 use crate::geometry::Point;
@@ -85,14 +85,17 @@ impl Side<'_> {
         let step = if away { -1 } else { 1 };
         let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), None)?;
         let mut at = self.from.frame;
-        for _ in 0..EARLY {
+        for _ in 0..EARLY_WITH_COPIES {
             match at.step(step).filter(|next| self.within.contains(*next)) {
                 Some(next) => at = next,
                 None => return Ok(None),
             }
             pass.step(source, at, false, &[])?;
+            if pass.distinct() == EARLY {
+                break;
+            }
         }
-        Ok(pass.early_velocity().map(|velocity| velocity * -1.0))
+        Ok(pass.velocity().map(|velocity| velocity * -1.0))
     }
 }
 

@@ -35,8 +35,11 @@ const HARDLY_SEEN: f64 = 0.4;
 const BETWEEN: usize = 12;
 const ON_THE_WAY: f64 = 0.2;
 const ON_A_LONG_WAY: f64 = 0.1;
-/// First frames that tell the velocity.
-pub(super) const EARLY: usize = 6;
+/// First frames that tell the velocity, copies not counted; with them so many at most.
+pub(super) const EARLY: usize = 4;
+pub(super) const EARLY_WITH_COPIES: usize = 5 * EARLY;
+/// Copies behind the start that count at most.
+const MOST_HELD: u32 = 12;
 /// Rate at which a place that a person has set is learned: it is as good as ten that were found. And the sizes it may
 /// have there.
 const TAUGHT: f32 = 0.2;
@@ -59,6 +62,8 @@ pub(super) struct Pass<'a> {
     usual: Usual,
     beam: Beam,
     start: Point,
+    /// For how many frames the picture of the start has been there already, in the direction of going.
+    held: u32,
     copies: u32,
     frame: Frame,
     /// Difference of the click from the empty scene, and in which share of the box.
@@ -79,6 +84,8 @@ struct Note {
     /// Of each candidate: response over the usual one, and correlation with what is known.
     looks: Vec<(f64, f64)>,
     learned: bool,
+    /// Whether it is a copy of the frame before it.
+    copied: bool,
 }
 
 impl<'a> Pass<'a> {
@@ -112,6 +119,7 @@ impl<'a> Pass<'a> {
             usual: Usual::default(),
             beam: Beam::new(picture, side, at, velocity, settings),
             start: at,
+            held: 0,
             copies: 0,
             frame,
             in_front: None,
@@ -209,12 +217,16 @@ impl<'a> Pass<'a> {
         is_hidden: bool,
         taken: &[Point],
     ) -> Result<(), S::Error> {
+        if self.notes.is_empty() && self.settings.copies {
+            self.held = self.copies_behind(frame);
+            self.copies = self.held;
+        }
         let later = self.frame.max(frame);
         if self.settings.copies && !is_hidden && self.scene.is_copy(later) {
             self.beam.stand_still();
             self.copies += 1;
             let looks = self.notes.last().map_or(Vec::new(), |note| note.looks.clone());
-            self.notes.push(Note { frame, looks, learned: false });
+            self.notes.push(Note { frame, looks, learned: false, copied: true });
             self.frame = frame;
             return Ok(());
         }
@@ -236,8 +248,16 @@ impl<'a> Pass<'a> {
         self.beam.advance(&candidates, &passage);
         self.scale = self.beam.states()[0].scale;
         let looks = candidates.iter().map(|candidate| (candidate.likeness, 1.0 - candidate.strange)).collect();
-        self.notes.push(Note { frame, looks, learned: false });
+        self.notes.push(Note { frame, looks, learned: false, copied: false });
         self.learn(source, frame, &candidates)
+    }
+
+    /// Copies of the frame of the start that lie behind it, on the way to a frame next to it.
+    fn copies_behind(&self, towards: Frame) -> u32 {
+        let back = if towards > self.frame { -1 } else { 1 };
+        let behind = std::iter::successors(Some(self.frame), |frame| frame.step(back));
+        let pairs = behind.clone().zip(behind.skip(1));
+        pairs.take_while(|(frame, other)| self.scene.is_copy(*frame.max(other))).take(MOST_HELD as usize).count() as u32
     }
 
     /// What was seen on all frames gone through, on the best way.
@@ -257,13 +277,20 @@ impl<'a> Pass<'a> {
         found
     }
 
-    /// Pixels a frame over the first frames on which it was seen; `None` when it was not seen on most of them.
-    pub fn early_velocity(&self) -> Option<Point> {
+    /// Frames gone through that are no copies.
+    pub fn distinct(&self) -> usize {
+        self.notes.iter().filter(|note| !note.copied).count()
+    }
+
+    /// Pixels a frame over all frames gone through; `None` when it was not seen on most of those that are no copies.
+    pub fn velocity(&self) -> Option<Point> {
         let way = self.beam.best_way();
-        let seen = way.iter().take(EARLY).enumerate().filter(|(_, state)| state.candidate.is_some());
-        let seen: Vec<(usize, Point)> = seen.map(|(i, state)| (i, state.at)).collect();
+        let all = way.iter().zip(&self.notes).enumerate();
+        let seen = all.filter(|(_, (state, note))| state.candidate.is_some() && !note.copied);
+        let seen: Vec<(usize, Point)> = seen.map(|(i, (state, _))| (i, state.at)).collect();
         let (last, at) = *seen.last()?;
-        (seen.len() * 2 > EARLY).then(|| (at - self.start) * (1.0 / (last + 1) as f64))
+        let frames = last + 1 + self.held as usize;
+        (seen.len() * 2 > self.distinct()).then(|| (at - self.start) * (1.0 / frames as f64))
     }
 }
 
