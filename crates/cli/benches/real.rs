@@ -2,6 +2,8 @@
 //!
 //! `cargo bench -p jampin-cli --profile dev --bench real -- FILMS POINTS.csv`: FILMS is a folder of films, POINTS.csv
 //! has the columns `clip,point,frame,x,y,visible,accuracy_px,note` with pixel middles at whole numbers.
+//! A third word names the points, a fourth where to begin: `marked,first,last,middle`, or `every`, which is once at each
+//! visible label.
 //! `REAL_WHOLE=1`: not from a point's first label to its last, but through the whole film, as on the bench.
 //! `REAL_ABSENT=point:first-last,...`: frames on which somebody saw that a point is not in the picture; those after a
 //! last label whose note begins with `out` are known.
@@ -139,6 +141,41 @@ struct Score {
     seconds: f64,
     /// Frames on which it is not in the picture and called found, and all of those.
     absent: [usize; 2],
+    labels: LabelCount,
+}
+
+/// Labels but the one that was begun at, by what became of them.
+#[derive(Default)]
+struct LabelCount {
+    visible: usize,
+    right: usize,
+    far: usize,
+    missing: usize,
+    hidden: usize,
+    hidden_found: usize,
+}
+
+impl LabelCount {
+    fn of_all(scores: &[Score]) -> Self {
+        let sum = |of: fn(&Self) -> usize| scores.iter().map(|score| of(&score.labels)).sum();
+        Self {
+            visible: sum(|labels| labels.visible),
+            right: sum(|labels| labels.right),
+            far: sum(|labels| labels.far),
+            missing: sum(|labels| labels.missing),
+            hidden: sum(|labels| labels.hidden),
+            hidden_found: sum(|labels| labels.hidden_found),
+        }
+    }
+}
+
+impl std::fmt::Display for LabelCount {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let share = |count: usize| count as f64 * 100.0 / self.visible.max(1) as f64;
+        let (right, far, missing) = (share(self.right), share(self.far), share(self.missing));
+        write!(f, "labels right {right:.1} %, off by more than 8 px {far:.1} %, not found {missing:.1} %, ")?;
+        write!(f, "hidden called found {} of {}", self.hidden_found, self.hidden)
+    }
 }
 
 /// What is seen from one click, in both directions.
@@ -243,10 +280,16 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
     let accuracy = accuracies[accuracies.len() / 2];
     let hidden = labels.iter().filter(|label| !label.visible).count();
     let wrong = labels.iter().filter(|label| !label.visible && error(label).is_some()).count();
-    let held = !known.is_empty()
-        && middle <= (2.0f64).max(2.0 * accuracy)
-        && worst.0 <= 8.0
-        && missing as f64 <= 0.1 * visible.len() as f64;
+    let near = (2.0f64).max(2.0 * accuracy);
+    let labels_seen = LabelCount {
+        visible: visible.len(),
+        right: known.iter().filter(|(off, _)| *off <= near).count(),
+        far: known.iter().filter(|(off, _)| *off > 8.0).count(),
+        missing,
+        hidden,
+        hidden_found: wrong,
+    };
+    let held = !known.is_empty() && middle <= near && worst.0 <= 8.0 && missing as f64 <= 0.1 * visible.len() as f64;
     let away = absences(name);
     let is_away = |frame: &u32| last.is_gone && *frame > last.frame || away.iter().any(|range| range.contains(frame));
     let found = sightings.iter().filter(|(frame, seen)| is_away(frame) && seen.seen).count();
@@ -297,7 +340,7 @@ fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Opt
     let asked = is_asked(labels, is_wrong, &worth_a_look).filter(|_| settings.is_none() && !held);
     let line = if absent[1] > 0 { format!("{line}, found when away {} of {}", absent[0], absent[1]) } else { line };
     let line = format!("{line} {}", asked.map_or("", |asked| if asked { "asked" } else { "NOT ASKED" }));
-    Score { held, sure, line, asked, frames: range.count() as usize, seconds, absent }
+    Score { held, sure, line, asked, frames: range.count() as usize, seconds, absent, labels: labels_seen }
 }
 
 /// Share of the labels within one and two standard deviations (of a direction), in bins of the deviation.
@@ -316,13 +359,14 @@ fn calibration(sure: &mut [(f64, f64)]) {
     }
 }
 
-fn start_of<'a>(labels: &'a [Label], which: &str) -> &'a Label {
+fn starts_of<'a>(labels: &'a [Label], which: &str) -> Vec<&'a Label> {
     let clear: Vec<&Label> = labels.iter().filter(|label| label.visible).collect();
     match which {
-        "first" => clear[0],
-        "last" => clear[clear.len() - 1],
-        "middle" => clear[clear.len() / 2],
-        _ => clear.iter().find(|label| label.marked).unwrap_or(&clear[0]),
+        "every" => clear,
+        "first" => vec![clear[0]],
+        "last" => vec![clear[clear.len() - 1]],
+        "middle" => vec![clear[clear.len() / 2]],
+        _ => vec![clear.iter().find(|label| label.marked).unwrap_or(&clear[0])],
     }
 }
 
@@ -380,10 +424,11 @@ fn main() {
             let wanted: Vec<_> = points
                 .iter()
                 .filter(|((_, point), _)| only.as_ref().is_none_or(|only| only.contains(&point.as_str())))
+                .flat_map(|(key, labels)| starts_of(labels, which).into_iter().map(move |start| (key, labels, start)))
                 .collect();
             let scores: Vec<Score> = wanted
                 .par_iter()
-                .map(|((clip, point), labels)| score(&all[clip], point, labels, start_of(labels, which), settings))
+                .map(|((clip, point), labels, start)| score(&all[clip], point, labels, start, settings))
                 .collect();
             if verbose {
                 println!("-- {which}");
@@ -395,6 +440,7 @@ fn main() {
             let frames: usize = scores.iter().map(|score| score.frames).sum();
             let seconds: f64 = scores.iter().map(|score| score.seconds).sum();
             let [found, absent] = [0, 1].map(|i| scores.iter().map(|score| score.absent[i]).sum::<usize>());
+            println!("{which}: {}", LabelCount::of_all(&scores));
             if absent > 0 {
                 println!("{which}: called found on {found} of {absent} frames on which it is not in the picture");
             }

@@ -104,10 +104,7 @@ pub(super) fn reconcile(path: &mut ChosenCandidates, sightings: &Sightings, view
 /// Whether a spot that is plainly seen for a run of frames, so far from where its subject should be, is on it though
 /// nobody sees it. A part of the scene can be nowhere else.
 fn stands_alone(off: f64, run: FrameRange, sighting: &Sighting, sightings: &Sightings) -> bool {
-    if sighting.still {
-        return off <= sightings.reach(sighting);
-    }
-    off <= sightings.side(sighting) || run.count() >= RUN_OF_ITS_OWN
+    off <= sightings.side(sighting) || !sighting.still && run.count() >= RUN_OF_ITS_OWN
 }
 
 /// Frames on which the subject is known to be there.
@@ -200,7 +197,7 @@ mod tests {
         };
         let run = |count: u32| FrameRange { first: Frame(0), last: Frame(count - 1) };
         let stands = |off: f64, count: u32, still: bool| stands_alone(off, run(count), &sighting(still), &sightings);
-        assert!(stands(7.0, 6, true) && stands(20.0, 6, false) && stands(45.0, 12, false));
-        assert!(!stands(20.0, 6, true) && !stands(45.0, 60, true) && !stands(45.0, 11, false));
+        assert!(stands(20.0, 1, true) && stands(20.0, 1, false) && stands(45.0, 12, false));
+        assert!(!stands(45.0, 60, true) && !stands(45.0, 11, false));
     }
 }

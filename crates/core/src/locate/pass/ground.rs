@@ -27,22 +27,21 @@ const CHANGED: f64 = 0.4;
 const AROUND_CLICK: [i32; 6] = [-12, -8, -4, 4, 8, 12];
 
 impl Pass<'_> {
-    /// How much the click differs from the empty scene: what is nearest to it, where that tells; else all of the box.
+    /// How much the click differs from the empty scene.
     pub(super) fn settle_ground<S: FrameSource>(
         &mut self,
         source: &mut S,
         (frame, at): (Frame, Point),
         part: FrameRange,
     ) -> Result<(), S::Error> {
-        let near = NEAR * self.side;
-        if let Some(first) = self.difference(source, frame, at, near)?.filter(|first| *first < BACKGROUND)
-            && self.plate.and_then(|plate| plate.structure(at, near)).is_some_and(|structure| structure > IN_FRONT)
-        {
-            (self.in_front, self.ground_share) = (Some(first), NEAR);
-            return Ok(());
-        }
         let first = self.difference(source, frame, at, self.side)?;
         self.in_front = first;
+        if first.is_some_and(|first| first >= BACKGROUND)
+            && let Some(near) = self.difference_near(source, frame, at)?
+        {
+            (self.in_front, self.ground_share) = (Some(near), NEAR);
+            return Ok(());
+        }
         if first.is_some_and(|first| (BACKGROUND..IN_FRONT).contains(&first)) {
             let mut all = Vec::new();
             for other in AROUND_CLICK.into_iter().filter_map(|step| frame.step(step)).filter(|at| part.contains(*at)) {
@@ -52,6 +51,21 @@ impl Pass<'_> {
             self.in_front = all.get(all.len() / 2).copied().filter(|usual| *usual < BACKGROUND).or(first);
         }
         Ok(())
+    }
+
+    /// How little the nearest to a place does; `None` where that does not say that it is a part of the scene.
+    fn difference_near<S: FrameSource>(
+        &self,
+        source: &mut S,
+        frame: Frame,
+        at: Point,
+    ) -> Result<Option<f64>, S::Error> {
+        let side = NEAR * self.side;
+        let structure = self.plate.and_then(|plate| plate.structure(at, side));
+        if structure.is_none_or(|structure| structure <= IN_FRONT) {
+            return Ok(None);
+        }
+        Ok(self.difference(source, frame, at, side)?.filter(|different| *different < BACKGROUND))
     }
 
     fn difference<S: FrameSource>(
