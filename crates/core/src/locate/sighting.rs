@@ -29,7 +29,7 @@ pub struct Sighting {
     pub scale: f64,
     /// Whether it is seen.
     pub seen: bool,
-    /// Whether it is a part of a scene that stands still: then it is here, or hidden.
+    /// Whether it is a part of a scene that stands still: then it is within a box of here, or hidden.
     pub still: bool,
     /// Whether the frame was learned from.
     pub learned: bool,
