@@ -37,6 +37,8 @@ pub enum LossCause {
     Covered,
     /// It looked less and less like itself: it turns, or changes.
     Changes,
+    /// Only its subject was known before: whether it is covered or changes cannot be told.
+    Unlike,
     /// It is smeared by its motion, or the picture is out of focus.
     Blurred,
 }
@@ -74,6 +76,7 @@ impl Loss {
             LossCause::Leaves => "it leaves the picture",
             LossCause::Covered => "something covers it",
             LossCause::Changes => "it turns or changes",
+            LossCause::Unlike => "it is covered or looks different",
             LossCause::Blurred => "it is blurred",
         };
         if self.step == NextStep::Cross {
@@ -161,15 +164,16 @@ fn cause<S: FrameSource>(
     if before > PLAIN && contrast(at, expected)? < SOFTENED * before {
         return Ok(LossCause::Blurred);
     }
-    Ok(if fades(seen) { LossCause::Changes } else { LossCause::Covered })
+    let exact: Vec<f64> = seen.iter().filter(|s| s.grasp == Grasp::Exact).map(|sample| sample.matched).collect();
+    Ok(match fades(&exact) {
+        _ if exact.len() * 2 < seen.len() => LossCause::Unlike,
+        true => LossCause::Changes,
+        false => LossCause::Covered,
+    })
 }
 
-/// Whether it looked less and less like itself: only its subject was known at last, or its match fell bit by bit.
-fn fades(seen: &[Sample]) -> bool {
-    let exact: Vec<f64> = seen.iter().filter(|s| s.grasp == Grasp::Exact).map(|sample| sample.matched).collect();
-    if exact.len() * 2 < seen.len() {
-        return true;
-    }
+/// Whether the match fell bit by bit; the nearest to the loss comes first.
+fn fades(exact: &[f64]) -> bool {
     // The last frame before something passes in front of it is half covered already.
     let (near, far) = exact[1.min(exact.len())..].split_at(exact.len().saturating_sub(1) / 2);
     let mean = |values: &[f64]| values.iter().sum::<f64>() / values.len() as f64;
@@ -254,6 +258,8 @@ mod tests {
             if (60..100).contains(&n) { hidden(n) } else { found(n, 0.98 - fading.min(0.3)) }
         };
         assert_eq!(one(999, &turning).cause, LossCause::Changes);
+        let roughly = |n: u32| Sample { grasp: Grasp::Rough, ..covered(n) };
+        assert_eq!(one(999, &roughly).cause, LossCause::Unlike);
         let fast = |n: u32| match n {
             60..100 => hidden(n),
             50..60 => Sample { at: Point::new(60.0 + f64::from(n - 50) * 14.0, 120.0), ..found(n, 0.95) },

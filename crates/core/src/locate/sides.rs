@@ -192,6 +192,42 @@ mod tests {
         })
     }
 
+    /// A card that goes by to the right, of which each picture is shown so many times.
+    fn shown_again(times: u32) -> Vec<Plane> {
+        let card = |n: u32| Point::new(80.0 + PER_PICTURE * f64::from(n / times), 70.0);
+        let picture = |card: Point| {
+            Plane::from_fn(ROOM, |col, row| {
+                let (col, row) = (f64::from(col) + 0.5, f64::from(row) + 0.5);
+                let (u, v) = (col - card.x, row - card.y);
+                let is_card = u.abs() < 20.0 && v.abs() < 20.0;
+                let light = if is_card { chance(u / 6.0, v / 6.0) } else { chance(col / 17.0, row / 13.0 + 50.0) };
+                (60.0 + 130.0 * light) as u8
+            })
+        };
+        (0..times * 14).map(|n| picture(card(n))).collect()
+    }
+
+    const PER_PICTURE: f64 = 12.0;
+
+    #[test]
+    fn how_it_moves_is_known_though_each_picture_is_shown_several_times() {
+        for times in [1, 2, 6] {
+            let planes = shown_again(times);
+            let mut finder = SceneFinder::default();
+            planes.iter().for_each(|plane| finder.push(plane));
+            let scene = finder.finish();
+            let within = FrameRange { first: Frame(0), last: Frame(planes.len() as u32 - 1) };
+            let view = View::new(&scene, within, ROOM, Settings::default());
+            // Amid the copies of the seventh picture.
+            let at = Point::new(80.0 + PER_PICTURE * 7.0, 70.0);
+            let from = Known { frame: Frame(7 * times + times / 2), at, velocity: None };
+            let mut source = PlaneStack::new(planes).unwrap();
+            let velocity = Side { from, within, taught: &[] }.velocity(&mut source, &view, true).unwrap().unwrap();
+            let off = velocity.distance(Point::new(PER_PICTURE / f64::from(times), 0.0));
+            assert!(off < 0.05 * PER_PICTURE / f64::from(times), "each {times} times: {velocity:?}");
+        }
+    }
+
     const LATER: u32 = 64;
 
     fn seen_later(alike: f64) -> usize {

@@ -19,9 +19,10 @@ export const losing = (parts) => ({
   get lossAct() {
     return STEPS[this.lossHere?.step] ?? "";
   },
-  // Over the picture only where something can be done.
+  // Over the picture only where something can be done, and while no notice there says the same.
   get lossShown() {
-    return Boolean(this.lossAct) && !this.playing && !this.placingHere && !this.looking;
+    const isSaid = this.notices.some(({ text }) => text === this.lossText);
+    return Boolean(this.lossAct) && !isSaid && !this.playing && !this.placingHere && !this.looking;
   },
 
   async refreshLosses() {
