@@ -8,6 +8,7 @@
 mod alibi;
 mod beam;
 mod channels;
+mod closeup;
 mod colours;
 mod edges;
 mod filter;
@@ -21,6 +22,7 @@ mod sighting;
 mod spectrum;
 mod view;
 
+pub use closeup::Closeup;
 pub use settings::Settings;
 pub use sides::{Side, joined};
 pub use sighting::{Known, Sighting};

@@ -6,6 +6,7 @@
 
 mod beam;
 mod candidates;
+mod covered;
 mod doubts;
 mod every;
 mod fill;
@@ -160,7 +161,9 @@ where
     rough::reconcile(&mut path, &sightings, view, task);
     let errors = refine(sources, task, &mut path, watch)?;
     rough::weigh_both(&mut path, &sightings);
-    let mut track = fill::fill(pin, size, guides, range, (&path, &errors), &rough::samples(task, &path, &sightings));
+    let mut rough = rough::samples(task, &path, &sightings);
+    covered::leave_out(sources, task, (&path, &sightings), &mut rough).map_err(Halt::Source)?;
+    let mut track = fill::fill(pin, size, guides, range, (&path, &errors), &rough);
     bridged_again(task.track, range, &mut track);
     Ok(track)
 }

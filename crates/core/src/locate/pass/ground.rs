@@ -10,8 +10,10 @@ use crate::time::{Frame, FrameRange};
 const IN_FRONT: f64 = 0.25;
 const BACKGROUND: f64 = 0.12;
 /// Who passes close to a part of the scene is in its box, but not this near to the click, in boxes: where the empty scene
-/// has a structure and the click shows the same, it is that.
+/// has a structure and the click shows the same, it is that. Where it has less than a subject differs by, nobody could say
+/// so.
 const NEAR: f64 = 0.5;
+const LEAST_STRUCTURE: f64 = IN_FRONT;
 /// A place that differs by this share of what the subject did is not the empty scene.
 const PLAINLY_IN_FRONT: f64 = 0.6;
 /// Cost of looking like the empty scene, and for a part of the scene of not looking like it.
@@ -62,7 +64,7 @@ impl Pass<'_> {
     ) -> Result<Option<f64>, S::Error> {
         let side = NEAR * self.side;
         let structure = self.plate.and_then(|plate| plate.structure(at, side));
-        if structure.is_none_or(|structure| structure <= IN_FRONT) {
+        if structure.is_none_or(|structure| structure <= LEAST_STRUCTURE) {
             return Ok(None);
         }
         Ok(self.difference(source, frame, at, side)?.filter(|different| *different < BACKGROUND))
