@@ -1,5 +1,7 @@
 //! An object store that is busy, breaks off, or is not there.
 
+use std::time::Duration;
+
 use jampin_testkit::{ObjectStore, Server, Weather, make_film};
 use serde_json::json;
 
@@ -134,7 +136,11 @@ fn planes_that_a_worker_left_half_made_when_it_died_are_made_by_the_next_one_in_
     // Nobody prepares the clip any more: the planes would never come by themselves.
     let _next = Worker::start_in(folder, &server, &store, &["--kinds", "follow,solve"]);
     let pin = json!({ "revision": 0, "frame": 400, "x": 640.0, "y": 360.0, "follow": true });
-    assert_eq!(server.send("POST", &format!("/api/shots/{shot}/pins"), &pin).status, 201);
+    // The server makes them for itself as well, and on a busy machine says for a while that they are not there yet.
+    let put = || server.send("POST", &format!("/api/shots/{shot}/pins"), &pin).status;
+    let answers = std::iter::repeat_with(put).take(60);
+    let answer = answers.inspect(|_| std::thread::sleep(Duration::from_millis(200))).find(|status| *status != 503);
+    assert_eq!(answer, Some(201));
     let queue = server.wait("/api/queue", |jobs| {
         jobs.as_array()
             .into_iter()
