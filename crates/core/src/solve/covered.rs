@@ -47,11 +47,14 @@ where
     Ok(())
 }
 
-/// Where it is on all frames on which that is known.
+/// Where it is on all frames on which that is known, those beside the range among them.
 fn places(task: Task<'_>, path: &ChosenCandidates, rough: &BTreeMap<Frame, Sample>) -> BTreeMap<Frame, Point> {
+    let beside = task.track.iter().filter(|(frame, _)| !task.range.contains(*frame));
+    let beside = beside.filter(|(_, sample)| sample.state.is_present()).map(|(frame, sample)| (frame, sample.at));
     let exact = path.iter().map(|(frame, find)| (*frame, find.at()));
     let rough = rough.iter().map(|(frame, sample)| (*frame, sample.at));
-    exact.chain(rough).chain(task.guides.all().iter().map(|guide| (guide.frame, guide.at))).collect()
+    let guides = task.guides.all().iter().map(|guide| (guide.frame, guide.at));
+    beside.chain(exact).chain(rough).chain(guides).collect()
 }
 
 /// What is known of the frames round one that it can be compared with, or is one itself.
@@ -121,6 +124,23 @@ mod tests {
         leave_out(&mut [film()], task, (&path, &sightings), &mut rough).unwrap();
         let left_out: Vec<u32> = (0..90).filter(|n| *n != 5 && !rough.contains_key(&Frame(*n))).collect();
         assert_eq!(left_out, COVERED.collect::<Vec<u32>>());
+    }
+
+    #[test]
+    fn a_range_that_is_solved_again_is_compared_with_what_lies_beside_it() {
+        let pin = Pin::new(Uuid::nil(), Frame(5), place(5), [21, 21], [40, 40]);
+        let sample = |n: u32| (Frame(n), Sample::rough(place(n), 0.9, 1.0));
+        let range = FrameRange { first: Frame(COVERED.start), last: Frame(COVERED.end + 3) };
+        let track: Track = (0..90).map(sample).collect();
+        let guides = Guides::of(&pin, &track);
+        let task = Task { pin: &pin, size: SIZE, track: &track, guides: &guides, range };
+        let mut rough: BTreeMap<Frame, Sample> = range.frames().map(|frame| sample(frame.0)).collect();
+        let sightings = Sightings { all: BTreeMap::new(), side: 40.0 };
+        leave_out(&mut [film()], task, (&ChosenCandidates::default(), &sightings), &mut rough).unwrap();
+        assert_eq!(
+            rough.keys().map(|frame| frame.0).collect::<Vec<u32>>(),
+            (COVERED.end..=range.last.0).collect::<Vec<u32>>()
+        );
     }
 
     #[test]
