@@ -64,8 +64,10 @@ impl PlaneFolder {
 
     /// Says to whoever waits for planes that they will not come, and why.
     pub fn will_not_come(&self, why: &str) {
-        // Else they wait until their patience is over.
-        let _ = fs::write(self.told(), why);
+        let (told, unfinished) = (self.told(), self.0.with_extension("telling"));
+        // Where it cannot be said they wait until their patience is over. It is there whole or not at all: who waits
+        // looks every few milliseconds.
+        let _ = fs::write(&unfinished, why).and_then(|()| fs::rename(&unfinished, told));
     }
 
     /// They may come after all.
@@ -430,6 +432,30 @@ mod tests {
                 assert_eq!(got.plane, want.plane, "{rect:?} noisy {noisy}");
             }
         }
+    }
+
+    #[test]
+    fn why_planes_will_not_come_is_said_whole_or_not_at_all() {
+        let dir = tempfile::tempdir().unwrap();
+        let folder = PlaneFolder::new(dir.path().join("planes"));
+        let rect = PixelRect { left: 0, top: 0, right: 8, bottom: 8 };
+        let when_missing = WhenMissing { wait: Duration::from_secs(60), cancel: Cancel::default() };
+        let waiting = StoredPlanes::new(folder.clone(), Size::new(64, 64), when_missing);
+        let done = std::sync::atomic::AtomicBool::new(false);
+        let why = "The film could not be read again.";
+        std::thread::scope(|scope| {
+            scope.spawn(|| {
+                while !done.load(std::sync::atomic::Ordering::Relaxed) {
+                    folder.will_not_come(why);
+                    folder.may_come();
+                }
+            });
+            let told: std::collections::BTreeSet<String> = (0..300)
+                .map(|_| waiting.another().window(Frame(0), rect, Component::Luma).unwrap_err().to_string())
+                .collect();
+            done.store(true, std::sync::atomic::Ordering::Relaxed);
+            assert_eq!(told.into_iter().collect::<Vec<_>>(), [why]);
+        });
     }
 
     #[test]
