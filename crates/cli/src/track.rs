@@ -4,18 +4,17 @@ use std::path::Path;
 
 use anyhow::Context;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use jampin_core::area::{AreaEnd, AreaTask};
+use jampin_core::area::{AreaEnd, AreaTask, solve_area};
 use jampin_core::follow::shot_part;
 use jampin_core::formats::{AreaRequest, FrameCount, NamedTrack, PinFile, PinRequest, samples_csv};
 use jampin_core::geometry::{PixelRect, Point};
 use jampin_core::image::{Component, FrameSource, Scene};
 use jampin_core::matching::{NEIGHBOURHOOD, choose_pattern, choose_search};
-use jampin_core::mesh::{MeshEnd, MeshTask};
+use jampin_core::mesh::{MeshEnd, MeshTask, solve_mesh};
 use jampin_core::pin::Pin;
-use jampin_core::solve::{Film as Seen, Solution};
+use jampin_core::solve::{Film as Seen, Solution, Unwatched, solve};
 use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, Track};
-use jampin_jobs::{solve_stored, solve_stored_area, solve_stored_mesh};
 use jampin_media::{
     Cancel, ClipFolder, ClipInfo, Leave, MediaError, Prepared, StoredPlanes, Tools, WhenMissing, prepare,
     prepare_colour, probe,
@@ -180,7 +179,7 @@ impl Film {
         let track: Track = guides.collect();
         let mut sources: Vec<StoredPlanes> = (0..threads).map(|_| planes.another()).collect();
         let view = Seen { scene: &self.scene, part: shot_part(self.known, &self.cuts, request.frame) };
-        match solve_stored(&mut sources, view, &pin, &track, part)? {
+        match solve(&mut sources, view, &pin, &track, part, &Unwatched)? {
             Solution::Solved(track) => Ok(track),
             Solution::Stopped => unreachable!("nobody says stop"),
             Solution::FlatPattern(frame) => Err(MediaError::BadInput(format!(
@@ -214,7 +213,8 @@ impl Film {
 
     /// `None` where there is nothing to follow; so below.
     fn solve_flat(&self, name: &str, area: &AreaTask, part: FrameRange) -> Result<Option<NamedTracks>, MediaError> {
-        let solution = match solve_stored_area(&mut self.planes(), area, part)? {
+        let film = Seen { scene: &self.scene, part };
+        let solution = match solve_area(&mut self.planes(), film, area, &mut ())? {
             AreaEnd::Solved(solution) => solution,
             AreaEnd::Stopped => unreachable!("nobody says stop"),
             AreaEnd::Flat => return Ok(None),
@@ -225,7 +225,8 @@ impl Film {
     }
 
     fn solve_bent(&self, name: &str, task: &MeshTask, part: FrameRange) -> Result<Option<NamedTracks>, MediaError> {
-        let (net, frames) = match solve_stored_mesh(&mut self.planes(), task, part)? {
+        let film = Seen { scene: &self.scene, part };
+        let (net, frames) = match solve_mesh(&mut self.planes(), film, task, &mut ())? {
             MeshEnd::Solved(net, frames) => (net, frames),
             MeshEnd::Stopped => unreachable!("nobody says stop"),
             MeshEnd::Flat => return Ok(None),

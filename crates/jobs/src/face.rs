@@ -9,6 +9,7 @@ use jampin_core::document::Area;
 use jampin_core::evaluate::area_task;
 use jampin_core::follow::shot_part;
 use jampin_core::geometry::Point;
+use jampin_core::locate::Film;
 use jampin_core::mesh::MeshTask;
 use jampin_core::path::cross_short_gaps;
 use jampin_core::time::{Frame, FrameRange};
@@ -37,17 +38,19 @@ pub(crate) struct FaceSolver<'a> {
 impl FaceSolver<'_> {
     /// Solves it between the cuts round the frame on which it was drawn.
     pub fn solve(&self) -> Result<SolveResult, TaskError> {
-        let Workplace { stored, pin, planes, cuts, second, .. } = self.place;
+        let Workplace { stored, pin, planes, cuts, scene, second } = self.place;
         let home = self.area.drawn.frame;
         let part = shot_part(stored.info.range, cuts, home);
         let (subject, _) = stored.shot.pin(pin.id).ok_or(TaskError::Cancelled)?;
         let task = area_task(&stored.shot, subject, self.area, part);
+        let scene = scene.load(planes)?;
+        let film = Film { scene: &scene, part };
         if let Some(spacing) = self.area.spacing() {
-            return self.solve_net(MeshTask { area: task, spacing }, part);
+            return self.solve_net(film, MeshTask { area: task, spacing });
         }
         let behind = self.behind();
         let mut writer = Writer { solver: self, part, seen: 0, waiting: BTreeMap::new(), behind };
-        let end = solve_area(&mut planes.another(), &task, part, &mut writer)?;
+        let end = solve_area(&mut planes.another(), film, &task, &mut writer)?;
         writer.behind.end()?;
         let solution = match end {
             AreaEnd::Solved(solution) => solution,
@@ -118,12 +121,20 @@ impl AreaWatch for Writer<'_> {
         if self.behind.is_due() {
             self.flush();
         }
-        let is_over = self.behind.has_failed() || self.solver.work.cancel.is_cancelled();
-        if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+        self.goes_on()
+    }
+
+    fn located(&mut self) -> ControlFlow<()> {
+        self.goes_on()
     }
 }
 
 impl Writer<'_> {
+    fn goes_on(&self) -> ControlFlow<()> {
+        let is_over = self.behind.has_failed() || self.solver.work.cancel.is_cancelled();
+        if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+    }
+
     fn flush(&mut self) {
         let places = std::mem::take(&mut self.waiting);
         let live = |at: Point| {

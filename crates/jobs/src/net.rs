@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::ops::ControlFlow;
 
+use jampin_core::locate::Film;
 use jampin_core::mesh::{MeshEnd, MeshTask, MeshWatch, Net, solve_mesh};
 use jampin_core::motion::flattened;
 use jampin_core::time::{Frame, FrameRange};
@@ -15,7 +16,8 @@ use crate::{SolveResult, TaskError};
 
 impl FaceSolver<'_> {
     /// Solves it between the cuts round the frame on which it was drawn.
-    pub fn solve_net(&self, task: MeshTask, part: FrameRange) -> Result<SolveResult, TaskError> {
+    pub fn solve_net(&self, film: Film<'_>, task: MeshTask) -> Result<SolveResult, TaskError> {
+        let part = film.part;
         let net = Net::over(&task.area.outline, task.spacing);
         let mut writer = Writer {
             solver: self,
@@ -26,7 +28,7 @@ impl FaceSolver<'_> {
             waiting: BTreeMap::new(),
             behind: self.behind(),
         };
-        let end = solve_mesh(&mut self.place.planes.another(), &task, part, &mut writer)?;
+        let end = solve_mesh(&mut self.place.planes.another(), film, &task, &mut writer)?;
         writer.behind.end()?;
         let frames = match end {
             MeshEnd::Solved(_, frames) => frames,
@@ -70,12 +72,20 @@ impl MeshWatch for Writer<'_> {
             let frames = std::mem::take(&mut self.waiting);
             self.write(&frames, done.min(0.98));
         }
-        let is_over = self.behind.has_failed() || self.solver.work.cancel.is_cancelled();
-        if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+        self.goes_on()
+    }
+
+    fn located(&mut self) -> ControlFlow<()> {
+        self.goes_on()
     }
 }
 
 impl Writer<'_> {
+    fn goes_on(&self) -> ControlFlow<()> {
+        let is_over = self.behind.has_failed() || self.solver.work.cancel.is_cancelled();
+        if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+    }
+
     /// The pins of the area; where a person has put them they stay.
     fn write(&mut self, frames: &BTreeMap<Frame, Vec<Sample>>, share: f64) {
         let FaceSolver { area, wanted, .. } = self.solver;

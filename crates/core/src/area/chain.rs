@@ -1,14 +1,17 @@
 //! Going from frame to frame with a face, always compared with one picture of it.
 
 use super::anchor::Anchor;
+use super::bond::Bond;
 use super::fit::{Fit, Light, fit};
 use super::model::nearest;
 use super::place::{Place, placed, relative_map, whole_map};
 use super::pyramid::Pyramid;
 use super::search::candidates;
+use super::subject::Subject;
 use super::task::AreaTask;
 use crate::geometry::{Homography, Point, Rect, Size};
 use crate::image::FrameSource;
+use crate::locate::Sighting;
 use crate::time::Frame;
 use crate::track::{MotionModel, SampleState};
 
@@ -40,11 +43,11 @@ const SURE_VELOCITY: f64 = 2.0;
 const ROOM: f64 = 24.0;
 /// Share of the velocity that is kept from one hidden frame to the next.
 const KEPT_VELOCITY: f64 = 0.85;
-/// How far a lost face is searched for, in pixels, and how much further for each frame that it was hidden, beside what
-/// it moved by. Larger, and a look-alike is found sooner than the face.
+/// How far a face is searched for round where it should be, in pixels, and how much further for each frame that it was
+/// hidden; never further than it is large, there are more and more look-alikes. What went further is found by what it lies
+/// on.
 const REACH: f64 = 40.0;
-const REACH_PER_FRAME: f64 = 2.0;
-const MOST_REACH: f64 = 400.0;
+const REACH_PER_FRAME: f64 = 6.0;
 /// What comes back has to be known better than what stays: it leaves this many times what is usually left at most, ...
 const BACK_UNUSUAL: f64 = 1.6;
 /// ... and so much of it has to be seen.
@@ -56,12 +59,12 @@ const FIRST_USUAL: f64 = 0.9;
 pub(super) struct Chain<'a> {
     anchor: &'a Anchor,
     task: &'a AreaTask,
+    /// With the thing that it lies on.
+    bond: Bond<'a>,
     motion: MotionModel,
     /// From the face, counted from its middle, to the last frame.
     map: Homography,
     velocity: Point,
-    /// How fast it was when it was last seen, in pixels a frame.
-    speed: f64,
     softness: usize,
     /// The light on it of late.
     light: Option<Light>,
@@ -71,18 +74,18 @@ pub(super) struct Chain<'a> {
 }
 
 impl<'a> Chain<'a> {
-    pub fn new(anchor: &'a Anchor, task: &'a AreaTask, motion: MotionModel) -> Self {
+    pub fn new(anchor: &'a Anchor, task: &'a AreaTask, subject: &'a Subject, motion: MotionModel) -> Self {
         let map = Homography::shift(anchor.face.centre);
         Self {
             anchor,
             task,
+            bond: Bond::new(subject),
             motion,
             map,
             velocity: Point::default(),
             softness: 0,
             light: None,
             usual: FIRST_USUAL,
-            speed: 0.0,
             hidden: 0,
         }
     }
@@ -95,21 +98,36 @@ impl<'a> Chain<'a> {
         known: Option<&Place>,
     ) -> Result<Place, S::Error> {
         let predicted = Homography::shift(self.velocity).after(&self.map);
+        self.bond.look_at(frame);
         Ok(match self.find(source, frame, &predicted, known)? {
             Some(fit) => {
                 self.velocity = if self.hidden == 0 { fit.map.origin() - self.map.origin() } else { Point::default() };
                 (self.map, self.hidden) = (fit.map, 0);
-                self.speed = self.velocity.length();
+                self.bond.seen(self.middle(&fit.map));
                 placed(&self.anchor.face, self.motion, &self.anchor.map, &fit)
             }
-            None => {
-                (self.map, self.hidden) = (predicted, self.hidden + 1);
-                self.velocity = Point::new(self.velocity.x * KEPT_VELOCITY, self.velocity.y * KEPT_VELOCITY);
-                let state = if self.is_in(source.size()) { SampleState::Hidden } else { SampleState::Outside };
-                let map = whole_map(&self.anchor.face, &self.anchor.map, &self.map);
-                Place::predicted(map, state, self.anchor.face.centre)
-            }
+            None => match self.bond.sighting() {
+                Some(sighting) => self.roughly(sighting),
+                None => self.unseen(predicted, source.size()),
+            },
         })
+    }
+
+    /// With the thing that it lies on.
+    fn roughly(&mut self, sighting: &Sighting) -> Place {
+        let map = self.carried(sighting);
+        self.velocity = map.origin() - self.map.origin();
+        (self.map, self.hidden) = (map, self.hidden + 1);
+        self.bond.gone_along();
+        let deviation = self.bond.deviation(sighting);
+        Place::rough(self.whole(&self.map), sighting.likeness, deviation, self.anchor.face.centre)
+    }
+
+    fn unseen(&mut self, predicted: Homography, size: Size) -> Place {
+        (self.map, self.hidden) = (predicted, self.hidden + 1);
+        self.velocity = Point::new(self.velocity.x * KEPT_VELOCITY, self.velocity.y * KEPT_VELOCITY);
+        let state = if self.is_in(size) { SampleState::Hidden } else { SampleState::Outside };
+        Place::predicted(self.whole(&self.map), state, self.anchor.face.centre)
     }
 
     fn find<S: FrameSource>(
@@ -122,14 +140,14 @@ impl<'a> Chain<'a> {
         if self.task.is_hidden(frame) {
             return Ok(None);
         }
-        if let Some(place) = known.filter(|place| place.state == SampleState::Found)
+        if let Some(place) = known.filter(|place| place.is_exact())
             && let Some(fit) = self.once_more(source, frame, place)?
         {
             return Ok(Some(fit));
         }
         match self.near(source, frame, predicted)? {
             Some(fit) => Ok(Some(fit)),
-            None => self.anywhere(source, frame, predicted),
+            None => self.elsewhere(source, frame, predicted),
         }
     }
 
@@ -170,18 +188,51 @@ impl<'a> Chain<'a> {
         Ok(self.best_of(&pyramid, &starts))
     }
 
-    /// Further off, by its coarse picture.
-    fn anywhere<S: FrameSource>(
+    /// With what it lies on, where that is seen; else round where it should be, by its coarse picture.
+    fn elsewhere<S: FrameSource>(
         &mut self,
         source: &mut S,
         frame: Frame,
         predicted: &Homography,
     ) -> Result<Option<Fit>, S::Error> {
-        let reach = (REACH + (REACH_PER_FRAME + self.speed) * f64::from(self.hidden)).min(MOST_REACH);
-        let part = self.seen_bounds(predicted).widened(reach + ROOM);
-        let Some(pyramid) = self.read(source, frame, part)? else { return Ok(None) };
+        if let Some(sighting) = self.bond.sighting() {
+            let start = self.carried(sighting);
+            let part = self.seen_bounds(&start).widened(ROOM);
+            let Some(pyramid) = self.read(source, frame, part)? else { return Ok(None) };
+            return Ok(self.best_of(&pyramid, &[start]));
+        }
+        let seen = self.seen_bounds(predicted);
+        let most = (seen.right - seen.left).max(seen.bottom - seen.top).max(REACH);
+        let reach = (REACH + REACH_PER_FRAME * f64::from(self.hidden)).min(most);
+        let Some(pyramid) = self.read(source, frame, seen.widened(reach + ROOM))? else { return Ok(None) };
         let starts = candidates(&self.anchor.face, &pyramid, predicted, reach);
         Ok(self.best_of(&pyramid, &starts))
+    }
+
+    /// As it was last seen, with the thing that it lies on.
+    fn carried(&self, sighting: &Sighting) -> Homography {
+        let grown = self.bond.grown(sighting);
+        let grown = Homography::new([[grown, 0.0, 0.0], [0.0, grown, 0.0], [0.0, 0.0, 1.0]]);
+        let map = self.map.after(&grown);
+        Homography::shift(sighting.at - self.middle(&map)).after(&map)
+    }
+
+    fn whole(&self, map: &Homography) -> Homography {
+        whole_map(&self.anchor.face, &self.anchor.map, map)
+    }
+
+    /// Where the middle of what was outlined is.
+    fn middle(&self, map: &Homography) -> Point {
+        self.whole(map).apply(self.bond.middle())
+    }
+
+    fn is_good(&self, fit: &Fit) -> bool {
+        fit.matched > self.usual - GOOD_WITHIN && fit.seen > GOOD_SEEN
+    }
+
+    /// What is seen from frame to frame as it always was.
+    fn is_as_usual(&self, fit: &Fit) -> bool {
+        self.hidden == 0 && self.is_good(fit)
     }
 
     /// The best of all starts. What is near enough is aligned finely at once: a coarse picture of a face that is half
@@ -192,7 +243,7 @@ impl<'a> Chain<'a> {
             let fits = starts.iter().filter_map(|start| self.align(pyramid, start, levels));
             let fits = fits.filter(|(fit, _)| self.is_it(fit)).chain(best.take());
             best = fits.max_by(|(a, _), (b, _)| explained(a).total_cmp(&explained(b)));
-            if best.as_ref().is_some_and(|(fit, _)| fit.matched > self.usual - GOOD_WITHIN && fit.seen > GOOD_SEEN) {
+            if best.as_ref().is_some_and(|(fit, _)| self.is_good(fit)) {
                 break;
             }
         }
@@ -250,7 +301,11 @@ impl<'a> Chain<'a> {
         let most = MOST_GROWTH.powf(1.0 + 0.1 * f64::from(self.hidden));
         let [[a, b, _], [c, d, _], _] = *fit.map.rows();
         let is_upright = a * d - b * c > 0.0;
-        let (unusual, least_seen) = if self.hidden > 0 { (BACK_UNUSUAL, BACK_SEEN) } else { (UNUSUAL, LEAST_SEEN) };
+        let (unusual, least_seen) = if self.hidden > 0 && self.bond.sighting().is_none() {
+            (BACK_UNUSUAL, BACK_SEEN)
+        } else {
+            (UNUSUAL, LEAST_SEEN)
+        };
         let left = (unusual * unexplained(self.usual)).clamp(ALWAYS_ALLOWED, unexplained(LEAST_MATCH));
         unexplained(fit.matched) <= left
             && fit.seen >= least_seen
@@ -258,6 +313,7 @@ impl<'a> Chain<'a> {
             && is_upright
             && growth < most
             && growth > 1.0 / most
+            && !self.bond.is_elsewhere(self.middle(&fit.map), self.is_as_usual(fit))
     }
 
     /// The box round the face on a frame.

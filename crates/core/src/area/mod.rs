@@ -2,10 +2,13 @@
 //!
 //! A face is aligned directly to the picture in which it was outlined, never to the frame before, so it does not
 //! drift: coarse to fine, with robust weights, under changing light, with what covers it left out cell by cell
-//! ([`fit`]), as soft as the frame is ([`face`]). Where it was lost it is searched for ([`search`]). From frame to frame
-//! it goes in a [`chain`]; the whole shot is gone through both ways from every frame that a person has set ([`solve`]).
+//! ([`fit`]), as soft as the frame is ([`face`]). The thing that it lies on is followed for itself ([`subject`]): a face
+//! is nowhere else, it is found again with it, and where it is not to be recognised it goes roughly with it. Where that
+//! is not seen either it is searched for nearby ([`search`]). From frame to frame it goes in a [`chain`]; the whole shot
+//! is gone through both ways from every frame that a person has set ([`solve`]).
 
 mod anchor;
+mod bond;
 mod chain;
 mod face;
 mod fit;
@@ -20,10 +23,12 @@ mod plain;
 mod pyramid;
 mod search;
 mod solve;
+mod subject;
 mod task;
 #[cfg(test)]
 mod tests;
 
+pub(crate) use bond::Bond;
 pub(crate) use face::{Face, Level, SOFTNESS};
 pub use keep_out::KeepOutTrack;
 pub use outline::Outline;
@@ -31,4 +36,5 @@ pub use place::Place;
 pub(crate) use pyramid::{PictureLevel, Pyramid};
 pub(crate) use search::candidates;
 pub use solve::solve_area;
+pub(crate) use subject::Subject;
 pub use task::{AreaEnd, AreaSolution, AreaTask, AreaWatch};

@@ -10,7 +10,7 @@ use super::pyramid::Pyramid;
 use crate::geometry::{Homography, Point};
 use crate::image::FrameSource;
 use crate::time::Frame;
-use crate::track::{MotionModel, SampleState};
+use crate::track::MotionModel;
 
 /// What is read round the face, in pixels: its edge is smoothed with what lies there.
 const ROOM: f64 = 24.0;
@@ -51,7 +51,7 @@ pub(super) fn least_that_explains(
 ) -> MotionModel {
     let Some(bounds) = outline.bounds() else { return most };
     let from = bounds.corners();
-    let found: Vec<&Place> = places.values().filter(|place| place.state == SampleState::Found).collect();
+    let found: Vec<&Place> = places.values().filter(|place| place.is_exact()).collect();
     let explains = |motion: MotionModel| {
         let is_explained = |place: &&&Place| {
             let to = from.map(|corner| place.map.apply(corner));

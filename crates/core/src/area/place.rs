@@ -4,7 +4,7 @@ use super::face::Face;
 use super::fit::Fit;
 use crate::align::{MOST_COLUMNS, columns_of};
 use crate::geometry::{Homography, Point};
-use crate::track::{Covariance, MotionModel, Sample, SampleState};
+use crate::track::{Covariance, Grasp, MotionModel, Sample, SampleState};
 
 /// Where a face is on one frame, and how sure that is.
 #[derive(Clone, Debug)]
@@ -13,6 +13,8 @@ pub struct Place {
     pub map: Homography,
     /// Whether it is seen.
     pub state: SampleState,
+    /// Whether the face itself is seen, or what it lies on.
+    pub grasp: Grasp,
     /// Correlation of the face with what is seen of it, 0 to 1.
     pub matched: f64,
     /// Share of the face that lies in the picture and is not covered.
@@ -33,14 +35,28 @@ impl Place {
     /// Where it should be, but is not seen.
     pub(super) fn predicted(map: Homography, state: SampleState, centre: Point) -> Self {
         let covariance = [[0.0; MOST_COLUMNS]; MOST_COLUMNS];
-        Self { map, state, matched: 0.0, seen: 0.0, centre, motion: MotionModel::Position, covariance }
+        let (grasp, motion) = (Grasp::Exact, MotionModel::Position);
+        Self { map, state, grasp, matched: 0.0, seen: 0.0, centre, motion, covariance }
+    }
+
+    /// With the thing that it lies on, which is seen; the deviation is in pixels.
+    pub(super) fn rough(map: Homography, likeness: f64, deviation: f64, centre: Point) -> Self {
+        let mut place = Self::predicted(map, SampleState::Found, centre);
+        (place.grasp, place.matched) = (Grasp::Rough, likeness.clamp(0.0, 1.0));
+        [0, 1].into_iter().for_each(|axis| place.covariance[axis][axis] = deviation * deviation);
+        place
+    }
+
+    /// Whether the face itself is seen.
+    pub(super) fn is_exact(&self) -> bool {
+        self.state == SampleState::Found && self.grasp == Grasp::Exact
     }
 
     /// A point of the face on this frame; `at` is where it was in the picture in which the face was outlined.
     pub fn sample(&self, at: Point) -> Sample {
         let place = self.map.apply(at);
         let covariance = if self.state == SampleState::Found { self.covariance_at(at) } else { Covariance::default() };
-        Sample { solved: true, ..Sample::bare(place, self.matched, covariance, self.state) }
+        Sample { solved: true, grasp: self.grasp, ..Sample::bare(place, self.matched, covariance, self.state) }
     }
 
     /// The numbers' covariance, seen at a point through the derivatives of its place by each of them.
@@ -74,6 +90,7 @@ pub(super) fn placed(face: &Face, motion: MotionModel, anchor: &Homography, fit:
     Place {
         map: whole_map(face, anchor, map),
         state: SampleState::Found,
+        grasp: Grasp::Exact,
         matched: *matched,
         seen: inside * seen,
         centre,

@@ -7,28 +7,43 @@ use super::chain::Chain;
 use super::model::{least_that_explains, richest_fixed};
 use super::outline::Outline;
 use super::place::Place;
+use super::subject::Subject;
 use super::task::{AreaEnd, AreaSolution, AreaTask, AreaWatch, Halt};
 use crate::geometry::Homography;
-use crate::image::FrameSource;
+use crate::image::{AnySource, FrameSource, Lost, with_any};
+use crate::locate::Film;
 use crate::time::{Frame, FrameRange};
 use crate::track::{MotionModel, SampleState};
 
 type Places = BTreeMap<Frame, Place>;
 
-/// Follows a face through `part` of a film, which holds the frame on which it was outlined.
+/// Follows a face through a part of a film, which holds the frame on which it was outlined.
 ///
 /// The first time with as much of the motion as the face fixes. If less explains what was seen, once more with that,
 /// from where it was.
 pub fn solve_area<S: FrameSource>(
     source: &mut S,
+    film: Film<'_>,
     task: &AreaTask,
-    part: FrameRange,
-    watch: &mut impl AreaWatch,
+    watch: &mut dyn AreaWatch,
 ) -> Result<AreaEnd, S::Error> {
+    with_any(source, |source| solved(source, film, task, watch))
+}
+
+/// Of one type, so that it is compiled here.
+fn solved(
+    source: &mut AnySource<'_>,
+    film: Film<'_>,
+    task: &AreaTask,
+    watch: &mut dyn AreaWatch,
+) -> Result<AreaEnd, Lost> {
     let Some(home) = Anchor::home(source, task)? else { return Ok(AreaEnd::Flat) };
     let Some(richest) = richest_fixed(source, &home.face, task.frame)? else { return Ok(AreaEnd::Flat) };
     let most = task.motion.map_or(richest, |asked| asked.min(richest));
-    let mut walk = Walk { source, task, part, watch, motion: most, known: Places::new() };
+    let Some(subject) = Subject::find(source, film, task, &mut || watch.located().is_continue())? else {
+        return Ok(AreaEnd::Stopped);
+    };
+    let mut walk = Walk { source, task, part: film.part, subject: &subject, watch, motion: most, known: Places::new() };
     let solved = walk.whole(&home).and_then(|places| {
         let needed = task.motion.map_or_else(|| least_that_explains(&places, most, &task.outline), |_| most);
         if needed == most {
@@ -54,17 +69,18 @@ struct Stop {
 }
 
 /// Once through the shot.
-struct Walk<'a, S, W> {
+struct Walk<'a, S> {
     source: &'a mut S,
     task: &'a AreaTask,
     part: FrameRange,
-    watch: &'a mut W,
+    subject: &'a Subject,
+    watch: &'a mut dyn AreaWatch,
     motion: MotionModel,
     /// Where it was the time before.
     known: Places,
 }
 
-impl<S: FrameSource, W: AreaWatch> Walk<'_, S, W> {
+impl<S: FrameSource> Walk<'_, S> {
     fn whole(&mut self, home: &Anchor) -> Result<Places, Halt<S::Error>> {
         let frames = self.task.guides.keys().chain(self.task.moved.keys());
         let mut frames: Vec<Frame> = frames.copied().filter(|frame| self.part.contains(*frame)).collect();
@@ -97,7 +113,7 @@ impl<S: FrameSource, W: AreaWatch> Walk<'_, S, W> {
                 None => {
                     places.extend(self.follow(last, &beyond(last.frame, stop.frame))?);
                     // Where it is not seen, no other part of it can be picked.
-                    let seen = places.get(&stop.frame).filter(|place| place.state.is_present());
+                    let seen = places.get(&stop.frame).filter(|place| place.is_exact());
                     let Some(place) = seen else { continue };
                     place.map
                 }
@@ -139,7 +155,7 @@ impl<S: FrameSource, W: AreaWatch> Walk<'_, S, W> {
     }
 
     fn follow(&mut self, anchor: &Anchor, frames: &[Frame]) -> Result<Places, Halt<S::Error>> {
-        let mut chain = Chain::new(anchor, self.task, self.motion);
+        let mut chain = Chain::new(anchor, self.task, self.subject, self.motion);
         let mut places = Places::new();
         for frame in frames {
             let place = chain.step(self.source, *frame, self.known.get(frame))?;
@@ -157,16 +173,51 @@ fn beyond(from: Frame, to: Frame) -> Vec<Frame> {
     if to > from { (from.0 + 1..=to.0).map(Frame).collect() } else { (to.0..from.0).rev().map(Frame).collect() }
 }
 
-/// Of two opinions: the one that sees it; where both do, one goes over into the other.
+/// Of two opinions: the one that sees it, exactly before roughly; where both do, one goes over into the other.
 fn joined(one: Place, other: Place, share: f64) -> Place {
     let mix = |row: usize, col: usize| (1.0 - share) * one.map.rows()[row][col] + share * other.map.rows()[row][col];
     let mixed = Homography::new([0, 1, 2].map(|row| [0, 1, 2].map(|col| mix(row, col))));
-    let seen = [&one, &other].map(|place| place.state == SampleState::Found);
+    let seen = [&one, &other].map(|place| (place.is_exact(), place.state == SampleState::Found));
     let nearer = if share < 0.5 { one.clone() } else { other.clone() };
     match seen {
-        [true, false] => one,
-        [false, true] => other,
-        [false, false] => nearer,
-        [true, true] => Place { map: mixed, ..nearer },
+        [(true, _), (false, _)] | [(false, true), (false, false)] => one,
+        [(false, _), (true, _)] | [(false, false), (false, true)] => other,
+        [(_, true), (_, true)] => Place { map: mixed, ..nearer },
+        _ => nearer,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::Point;
+    use crate::track::Grasp;
+
+    fn at(x: f64) -> Homography {
+        Homography::shift(Point::new(x, 0.0))
+    }
+
+    #[test]
+    fn who_sees_the_face_is_believed_before_who_sees_what_it_lies_on_and_nobody_last() {
+        let exact = |x: f64| Place { grasp: Grasp::Exact, ..rough(x) };
+        let lost = |x: f64| Place::predicted(at(x), SampleState::Hidden, Point::default());
+        let x = |one: Place, other: Place| joined(one, other, 0.75).map.origin().x;
+        assert_eq!((x(exact(0.0), rough(4.0)), x(rough(0.0), exact(4.0))), (0.0, 4.0));
+        assert_eq!((x(rough(0.0), lost(4.0)), x(lost(0.0), rough(4.0))), (0.0, 4.0));
+        assert_eq!((x(exact(0.0), exact(4.0)), x(rough(0.0), rough(4.0)), x(lost(0.0), lost(4.0))), (3.0, 3.0, 4.0));
+    }
+
+    fn rough(x: f64) -> Place {
+        Place::rough(at(x), 0.8, 2.0, Point::default())
+    }
+
+    #[test]
+    fn a_rough_place_is_as_unsure_everywhere_on_the_face() {
+        let sample = rough(4.0).sample(Point::new(30.0, -20.0));
+        assert_eq!(
+            (sample.at, sample.grasp, sample.state),
+            (Point::new(34.0, -20.0), Grasp::Rough, SampleState::Found)
+        );
+        assert!((sample.covariance.worst() - 2.0).abs() < 1e-9, "{:?}", sample.covariance);
     }
 }

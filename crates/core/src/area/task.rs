@@ -96,10 +96,17 @@ impl<E> From<E> for Halt<E> {
 pub trait AreaWatch {
     /// A frame is done.
     fn placed(&mut self, frame: Frame, place: &Place) -> ControlFlow<()>;
+
+    /// On a frame it was looked where the thing is that the face lies on.
+    fn located(&mut self) -> ControlFlow<()>;
 }
 
 impl AreaWatch for () {
     fn placed(&mut self, _: Frame, _: &Place) -> ControlFlow<()> {
+        ControlFlow::Continue(())
+    }
+
+    fn located(&mut self) -> ControlFlow<()> {
         ControlFlow::Continue(())
     }
 }

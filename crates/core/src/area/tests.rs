@@ -7,8 +7,9 @@ use super::made::{noise, wall};
 use super::*;
 use crate::geometry::{Homography, Point, Size};
 use crate::image::{Blur, Plane, PlaneStack};
+use crate::locate::Film;
 use crate::time::{Frame, FrameRange};
-use crate::track::{MotionModel, SampleState};
+use crate::track::{Grasp, MotionModel, SampleState};
 
 const SIZE: Size = Size::new(480, 320);
 const FRAMES: u32 = 48;
@@ -85,7 +86,8 @@ impl Trial {
         let mut film = self.film();
         write_for_others(name, self, &film);
         let part = FrameRange { first: Frame(0), last: Frame(FRAMES - 1) };
-        match solve_area(&mut film, area, part, &mut ()).expect("it is in memory") {
+        let scene = film.scene();
+        match solve_area(&mut film, Film { scene: &scene, part }, area, &mut ()).expect("it is in memory") {
             AreaEnd::Solved(solution) => solution,
             other => panic!("there is something to follow: {other:?}"),
         }
@@ -344,10 +346,16 @@ fn whoever_watches_can_stop_it() {
             self.0 += 1;
             if self.0 == 5 { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
         }
+
+        fn located(&mut self) -> ControlFlow<()> {
+            ControlFlow::Continue(())
+        }
     }
     let mut watch = Impatient(0);
     let part = FrameRange { first: Frame(0), last: Frame(FRAMES - 1) };
-    let end = solve_area(&mut Trial::default().film(), &area(), part, &mut watch).unwrap();
+    let mut film = Trial::default().film();
+    let scene = film.scene();
+    let end = solve_area(&mut film, Film { scene: &scene, part }, &area(), &mut watch).unwrap();
     assert!(matches!(end, AreaEnd::Stopped) && watch.0 == 5);
 }
 
@@ -358,4 +366,39 @@ fn a_guide_that_is_larger_than_any_picture_is_gone_through_and_not_looked_at() {
     let solution = trial.solve("huge guide", &AreaTask { guides: [(Frame(20), huge)].into(), ..area() });
     assert_eq!(solution.places[&Frame(20)].map, huge);
     assert_eq!(solution.places[&Frame(10)].state, SampleState::Found, "the first picture does");
+}
+
+#[test]
+fn a_face_that_has_leapt_by_less_than_it_is_large_is_found_again_and_nothing_else_meanwhile() {
+    let leapt = |t: f64| Homography::shift(Point::new(if t < 20.0 { 0.0 } else { 120.0 }, 0.0));
+    let (worst, _, found) = told("a leap", &Trial { map: leapt, ..Trial::default() }, &area());
+    assert!((30..FRAMES as usize).contains(&found), "{found} found");
+    assert!(worst < 0.5, "{worst}");
+}
+
+/// Where something that swings to and fro is.
+fn swung(t: f64) -> Point {
+    Point::new(60.0 * (0.2 * t).sin(), 25.0 * (0.3 * t).sin())
+}
+
+#[test]
+fn while_most_of_it_shows_something_else_it_goes_roughly_with_the_thing_that_it_lies_on() {
+    // Too little of the face is left to be recognised by; the thing under its middle is there all the time.
+    let trial = Trial {
+        map: |t| Homography::shift(swung(t)),
+        cover: |t, at| {
+            let from = at - swung(t) - MIDDLE;
+            let is_covered = from.x.abs().max(from.y.abs()) > 30.0 && from.x.abs() < 90.0 && from.y.abs() < 60.0;
+            ((16.0..32.0).contains(&t) && is_covered).then(|| wall(Point::new(at.x + 3.0 * t, at.y), 55))
+        },
+        ..Trial::default()
+    };
+    let solution = trial.solve("another picture", &area());
+    for (frame, place) in solution.places.iter().skip(1) {
+        let sample = place.sample(MIDDLE);
+        let off = sample.at.distance(MIDDLE + swung(f64::from(frame.0)));
+        let (grasp, most) = if (16..32).contains(&frame.0) { (Grasp::Rough, 4.0) } else { (Grasp::Exact, 0.3) };
+        assert_eq!((sample.state, sample.grasp), (SampleState::Found, grasp), "frame {frame}");
+        assert!(off < most, "frame {frame}: {off}");
+    }
 }

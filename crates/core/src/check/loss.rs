@@ -3,7 +3,7 @@
 use serde::Serialize;
 
 use crate::geometry::{PixelRect, Point};
-use crate::image::{Component, FrameSource, Window};
+use crate::image::{AnySource, Component, FrameSource, Lost, Window, with_any};
 use crate::pin::Pin;
 use crate::time::{Frame, FrameRange};
 use crate::track::{Grasp, Sample, SampleState, Track};
@@ -112,10 +112,11 @@ pub fn losses<S: FrameSource>(
         gap.count() > most && gap.frames().all(|frame| unknown(frame) && !pin.is_hidden(frame))
     };
     let gaps = before.into_iter().chain(between).chain(after).filter(is_lost).take(MOST);
-    gaps.map(|gap| loss(source, pin, track, gap)).collect()
+    with_any(source, |source| gaps.map(|gap| loss(source, pin, track, gap)).collect())
 }
 
-fn loss<S: FrameSource>(source: &mut S, pin: &Pin, track: &Track, gap: FrameRange) -> Result<Loss, S::Error> {
+/// Of one type, so that it is compiled here.
+fn loss(source: &mut AnySource<'_>, pin: &Pin, track: &Track, gap: FrameRange) -> Result<Loss, Lost> {
     let seen_before = gap.first.step(-1).is_some_and(|frame| track.position(frame).is_some());
     let seen_after = gap.last.step(1).is_some_and(|frame| track.position(frame).is_some());
     let (at, back) = if seen_before { (gap.first, -1) } else { (gap.last, 1) };

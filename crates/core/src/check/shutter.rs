@@ -2,7 +2,7 @@
 
 use crate::align::{Aligner, Pattern, Reference};
 use crate::geometry::{Homography, LocalWarp, Point};
-use crate::image::{Blur, FrameSource, Window};
+use crate::image::{AnySource, Blur, FrameSource, Lost, Window, with_any};
 use crate::pin::Pin;
 use crate::time::Frame;
 use crate::track::{MotionModel, Sample, SampleState, Track};
@@ -76,7 +76,7 @@ impl Shutter {
             let most = SLOWER * one.velocity.length();
             let slow = moving.iter().filter(|other| other.velocity.length() <= most);
             let Some(slow) = slow.min_by_key(|other| one.frame.until(other.frame).abs()) else { continue };
-            if let Some(misfits) = compare(source, pin, slow, one)? {
+            if let Some(misfits) = with_any(source, |source| compare(source, pin, slow, one))? {
                 self.add(&misfits);
             }
         }
@@ -109,14 +109,9 @@ fn velocities(track: &Track) -> Vec<Moving> {
 }
 
 /// The misfit for each share; `None` where the two do not show the same.
-fn compare<S: FrameSource>(
-    source: &mut S,
-    pin: &Pin,
-    slow: &Moving,
-    fast: &Moving,
-) -> Result<Option<Vec<f64>>, S::Error> {
+fn compare(source: &mut AnySource<'_>, pin: &Pin, slow: &Moving, fast: &Moving) -> Result<Option<Vec<f64>>, Lost> {
     let [cols, rows] = pin.pattern.map(|side| side as usize);
-    let mut windows = |moving: &Moving| -> Result<Vec<Window>, S::Error> {
+    let mut windows = |moving: &Moving| -> Result<Vec<Window>, Lost> {
         source.windows(moving.frame, Reference::rect(&moving.map(), cols, rows), pin.channel.components())
     };
     let (slow_windows, fast_windows) = (windows(slow)?, windows(fast)?);

@@ -7,7 +7,7 @@ mod start;
 use serde::{Deserialize, Serialize};
 
 use crate::geometry::{Homography, Point};
-use crate::image::{FrameSource, Window};
+use crate::image::{AnySource, FrameSource, Lost, Window, with_any};
 use crate::look::{Candidate, FrameMatcher, Prediction, References, Target};
 use crate::pin::Pin;
 use crate::time::Frame;
@@ -101,6 +101,17 @@ pub fn follow<S: FrameSource>(
     last: Frame,
     sink: &mut dyn FollowSink,
 ) -> Result<FollowEnd, S::Error> {
+    with_any(source, |source| followed(source, pin, start, (direction, last), sink))
+}
+
+/// Of one type, so that it is compiled here.
+fn followed(
+    source: &mut AnySource<'_>,
+    pin: &Pin,
+    start: &Start,
+    (direction, last): (Direction, Frame),
+    sink: &mut dyn FollowSink,
+) -> Result<FollowEnd, Lost> {
     let Some(first) = Target::pick(source, start.reference.0, Homography::shift(start.reference.1), pin)? else {
         return Ok(FollowEnd::FlatPattern { frame: start.reference.0 });
     };

@@ -1,5 +1,6 @@
 //! Picture planes and smooth sampling of them.
 
+mod aside;
 mod blur;
 mod camera;
 mod cuts;
@@ -15,6 +16,7 @@ mod sweep;
 mod thinned;
 mod thinning;
 
+pub(crate) use aside::{AnySource, Lost, with_all, with_any};
 pub use blur::Blur;
 pub use camera::CameraMove;
 pub use cuts::CutFinder;

@@ -69,9 +69,9 @@ const FINE_UP_TO: u32 = 720;
 /// Gives windows of the full-size frames of a clip. Implemented by the caller, who knows about files.
 ///
 /// Only the neighbourhood of a pin is ever asked for, so the cost of a pin need not grow with the picture.
-pub trait FrameSource {
+pub trait FrameSource: Send {
     /// What can go wrong on the way to the pixels.
-    type Error;
+    type Error: Send;
 
     /// Size of every frame.
     fn size(&self) -> Size;

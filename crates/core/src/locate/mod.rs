@@ -26,4 +26,4 @@ pub use closeup::Closeup;
 pub use settings::Settings;
 pub use sides::{Side, joined};
 pub use sighting::{Known, Sighting};
-pub use view::{View, box_side};
+pub use view::{Film, View, box_side};

@@ -134,7 +134,7 @@ mod tests {
     use super::*;
     use crate::geometry::Size;
     use crate::image::{Plane, PlaneStack, SceneFinder};
-    use crate::locate::Settings;
+    use crate::locate::{Film, Settings};
 
     fn sighting(n: u32, x: f64, seen: bool) -> Sighting {
         let cost = if seen { 0.1 } else { 1.0 };
@@ -217,7 +217,7 @@ mod tests {
             planes.iter().for_each(|plane| finder.push(plane));
             let scene = finder.finish();
             let within = FrameRange { first: Frame(0), last: Frame(planes.len() as u32 - 1) };
-            let view = View::new(&scene, within, ROOM, Settings::default());
+            let view = View::new(Film { scene: &scene, part: within }, ROOM, Settings::default());
             // Amid the copies of the seventh picture.
             let at = Point::new(80.0 + PER_PICTURE * 7.0, 70.0);
             let from = Known { frame: Frame(7 * times + times / 2), at, velocity: None };
@@ -243,7 +243,7 @@ mod tests {
         planes.iter().for_each(|plane| finder.push(plane));
         let scene = finder.finish();
         let settings = Settings { copies: false, ..Settings::default() };
-        let view = View::new(&scene, all, size, settings);
+        let view = View::new(Film { scene: &scene, part: all }, size, settings);
         let side = Side { from: Known { frame: Frame(0), at, velocity: None }, within: all, taught: &[] };
         let frames: Vec<Frame> = (1..=all.last.0).map(Frame).collect();
         let mut source = PlaneStack::new(planes).unwrap();

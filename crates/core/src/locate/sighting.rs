@@ -37,7 +37,17 @@ pub struct Sighting {
     pub cost: f64,
 }
 
+/// Standard deviation of a plainly seen subject's place, as a share of its box.
+const DEVIATION: f64 = 0.03;
+/// A subject that is seen less than this is no less sure.
+const LEAST_LIKENESS: f64 = 0.3;
+
 impl Sighting {
+    /// Standard deviation of its place in pixels, where the subject's box is so large.
+    pub fn deviation(&self, side: f64) -> f64 {
+        DEVIATION * side / self.likeness.clamp(LEAST_LIKENESS, 1.0)
+    }
+
     /// The same frame, where it is hidden after all.
     pub(super) fn hidden(&self, at: Point) -> Self {
         Self { at, likeness: 0.0, known: 0.0, seen: false, learned: false, cost: 1.0, ..*self }

@@ -17,6 +17,15 @@ pub fn box_side(size: Size) -> f64 {
     BOX * (f64::from(size.height) / BOX_AT).clamp(1.0, LARGEST_BOX)
 }
 
+/// What is looked at: the film as a whole, and the part of it between two cuts that the range lies in.
+#[derive(Clone, Copy, Debug)]
+pub struct Film<'a> {
+    /// As it was found while its frames went by; an empty one is one that nothing is known of.
+    pub scene: &'a Scene,
+    /// Between which cuts.
+    pub part: FrameRange,
+}
+
 /// What is looked at: the film as a whole, and how a subject is looked for in it.
 #[derive(Clone, Debug)]
 pub struct View<'a> {
@@ -31,9 +40,14 @@ pub struct View<'a> {
 
 impl<'a> View<'a> {
     /// Of a part of a film without a cut.
-    pub fn new(scene: &'a Scene, part: FrameRange, size: Size, settings: Settings) -> Self {
+    pub fn new(Film { scene, part }: Film<'a>, size: Size, settings: Settings) -> Self {
         let plate = if settings.plate { scene.plate(part, size) } else { None };
         Self { scene, part, inside: scene.inside(part, size), plate, side: box_side(size) * settings.side, settings }
+    }
+
+    /// The part of the film that is looked at.
+    pub fn part(&self) -> FrameRange {
+        self.part
     }
 
     /// Whether a place is in the picture, without black borders.

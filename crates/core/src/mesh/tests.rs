@@ -1,15 +1,19 @@
 //! Cloth on made shots whose motion is known exactly.
 
+use std::collections::BTreeMap;
 use std::f64::consts::PI;
 use std::ops::ControlFlow;
 
+use super::chain::Chain;
+use super::surface::Surface;
 use super::*;
 use crate::area::made::{noise, wall};
-use crate::area::{AreaTask, Outline};
+use crate::area::{AreaTask, Face, Outline, Subject};
 use crate::geometry::{Point, Size};
 use crate::image::{Blur, Plane, PlaneStack};
+use crate::locate::Film;
 use crate::time::{Frame, FrameRange};
-use crate::track::SampleState;
+use crate::track::{Grasp, Sample, SampleState};
 
 const SIZE: Size = Size::new(400, 280);
 const FRAMES: u32 = 40;
@@ -23,6 +27,8 @@ const NOISE: f64 = 2.0;
 
 /// A shot of cloth that waves before a background.
 struct Trial {
+    /// How far all of it has gone since frame 0.
+    gone: fn(f64) -> Point,
     /// How far the wind pushes it, in pixels.
     wind: f64,
     /// How much brighter and darker folds are.
@@ -35,7 +41,7 @@ struct Trial {
 
 impl Default for Trial {
     fn default() -> Self {
-        Self { wind: 5.0, shade: 0.15, defocus: |_| 0.0, cover: |_, _| None }
+        Self { gone: |_| Point::default(), wind: 5.0, shade: 0.15, defocus: |_| 0.0, cover: |_, _| None }
     }
 }
 
@@ -51,14 +57,19 @@ impl Trial {
     }
 
     fn shown(&self, at: Point, t: f64) -> Point {
-        at + self.moved(at, t)
+        at + self.moved(at, t) + (self.gone)(t)
     }
 
     /// The place of the cloth that is seen at a place of the picture: by going back, again and again.
     fn origin(&self, seen: Point, t: f64) -> Point {
+        let seen = seen - (self.gone)(t);
         let mut at = seen;
         for _ in 0..12 {
-            at = seen - self.moved(at, t);
+            let before = at;
+            at = seen - self.moved(before, t);
+            if at.distance(before) < 1e-4 {
+                break;
+            }
         }
         at
     }
@@ -99,14 +110,22 @@ impl Trial {
         PlaneStack::new((0..FRAMES).map(|number| self.frame(number)).collect()).expect("frames of one size")
     }
 
+    fn solve(&self, spacing: f64) -> (Net, BTreeMap<Frame, Vec<Sample>>) {
+        let task = MeshTask { area: AreaTask::new(Frame(0), Outline(CLOTH.to_vec())), spacing };
+        let part = FrameRange { first: Frame(0), last: Frame(FRAMES - 1) };
+        let mut film = self.film();
+        let scene = film.scene();
+        match solve_mesh(&mut film, Film { scene: &scene, part }, &task, &mut ()).expect("it is in memory") {
+            MeshEnd::Solved(net, frames) => (net, frames),
+            other => panic!("there is something to follow: {other:?}"),
+        }
+    }
+
     /// Distances from the truth over all found knots that lie on what is outlined: the worst, the root of the mean
     /// square, and the share of those knots that are found.
     fn errors(&self, name: &str, spacing: f64) -> (f64, f64, f64) {
         let outline = Outline(CLOTH.to_vec());
-        let task = MeshTask { area: AreaTask::new(Frame(0), outline.clone()), spacing };
-        let part = FrameRange { first: Frame(0), last: Frame(FRAMES - 1) };
-        let end = solve_mesh(&mut self.film(), &task, part, &mut ()).expect("it is in memory");
-        let MeshEnd::Solved(net, frames) = end else { panic!("there is something to follow") };
+        let (net, frames) = self.solve(spacing);
         let (mut worst, mut squares, mut count, mut all) = (0f64, 0.0, 0.0, 0.0);
         for (frame, knots) in frames.iter().filter(|(frame, _)| **frame > Frame(0)) {
             let mut worst_here = 0f64;
@@ -179,7 +198,7 @@ fn a_net_lies_over_all_of_an_outline_and_knows_every_place_of_it() {
 fn whoever_watches_can_stop_it_and_bare_cloth_is_refused() {
     struct Impatient(usize);
     impl MeshWatch for Impatient {
-        fn placed(&mut self, _: Frame, _: &[crate::track::Sample]) -> ControlFlow<()> {
+        fn placed(&mut self, _: Frame, _: &[Sample]) -> ControlFlow<()> {
             self.0 += 1;
             if self.0 == 3 { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
         }
@@ -188,9 +207,46 @@ fn whoever_watches_can_stop_it_and_bare_cloth_is_refused() {
     let part = FrameRange { first: Frame(0), last: Frame(5) };
     let mut watch = Impatient(0);
     let mut film = Trial::default().film();
-    let end = solve_mesh(&mut film, &task(&CLOTH), part, &mut watch).unwrap();
+    let scene = film.scene();
+    let end = solve_mesh(&mut film, Film { scene: &scene, part }, &task(&CLOTH), &mut watch).unwrap();
     assert!(matches!(end, MeshEnd::Stopped) && watch.0 == 3);
     let mut bare = PlaneStack::new(vec![Plane::from_fn(SIZE, |_, _| 90); 6]).unwrap();
-    let end = solve_mesh(&mut bare, &task(&CLOTH), part, &mut ()).unwrap();
+    let scene = bare.scene();
+    let end = solve_mesh(&mut bare, Film { scene: &scene, part }, &task(&CLOTH), &mut ()).unwrap();
     assert!(matches!(end, MeshEnd::Flat));
+}
+
+#[test]
+fn while_it_is_bare_it_goes_roughly_with_the_thing_that_it_is_on() {
+    const MIDDLE: Point = Point::new(200.0, 140.0);
+    fn swung(t: f64) -> Point {
+        Point::new(40.0 * (0.2 * t).sin(), 15.0 * (0.3 * t).sin())
+    }
+    let trial = Trial {
+        gone: swung,
+        wind: 0.0,
+        cover: |t, at| {
+            let from = at - swung(t) - MIDDLE;
+            let is_cloth = from.x.abs() < 114.0 && from.y.abs() < 84.0;
+            ((12.0..26.0).contains(&t) && is_cloth).then_some(90.0)
+        },
+        ..Trial::default()
+    };
+    let mut film = trial.film();
+    let task = AreaTask::new(Frame(0), Outline(CLOTH.to_vec()));
+    let face = Face::pick(&mut film, Frame(0), &task.outline, &[]).unwrap().unwrap();
+    let surface = Surface::new(Net::over(&task.outline, 20.0), face);
+    let places: Vec<Point> = (0..FRAMES).map(|frame| MIDDLE + swung(f64::from(frame))).collect();
+    let subject = Subject::made(&places, 33.0, MIDDLE);
+    let mut chain = Chain::new(&surface, &task, &subject);
+    let spot = surface.net.spot(&surface.net.knots, MIDDLE).unwrap();
+    for frame in 1..FRAMES {
+        let knots = chain.step(&mut film, Frame(frame)).unwrap();
+        let at: Vec<Point> = knots.iter().map(|knot| knot.at).collect();
+        let off = surface.net.place(&at, spot).distance(places[frame as usize]);
+        let (grasp, most) = if (12..26).contains(&frame) { (Grasp::Rough, 1e-6) } else { (Grasp::Exact, 0.3) };
+        let mut found = knots.iter().filter(|knot| knot.state == SampleState::Found).peekable();
+        assert!(found.peek().is_some() && found.all(|knot| knot.grasp == grasp), "frame {frame}");
+        assert!(off < most, "frame {frame}: {off}");
+    }
 }

@@ -8,7 +8,7 @@ use super::{Match, fit_most};
 use crate::geometry::Point;
 use crate::mesh::Net;
 use crate::time::Frame;
-use crate::track::{Covariance, MotionModel, Sample, SampleState, Track};
+use crate::track::{Covariance, Grasp, MotionModel, Sample, SampleState, Track};
 
 /// Share of the knots that have to be seen for the surface to count as there.
 const LEAST_SEEN: f64 = 0.2;
@@ -31,7 +31,11 @@ pub fn flattened(net: &Net, knots: &[Sample], points: &[Point]) -> Option<Vec<Sa
         (false, _) => SampleState::Hidden,
     };
     let matched = knots.iter().map(|knot| knot.matched).fold(0.0, f64::max);
-    let sample = |at: &Point| Sample { solved: true, ..Sample::bare(map.apply(*at), matched, covariance, state) };
+    // All of them are rough, or none is.
+    let rough = knots.iter().find(|knot| knot.state.is_present() && knot.grasp == Grasp::Rough);
+    let (grasp, covariance) = rough.map_or((Grasp::Exact, covariance), |knot| (Grasp::Rough, knot.covariance));
+    let sample =
+        |at: &Point| Sample { solved: true, grasp, ..Sample::bare(map.apply(*at), matched, covariance, state) };
     Some(points.iter().map(sample).collect())
 }
 

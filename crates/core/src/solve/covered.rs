@@ -29,8 +29,7 @@ pub(super) fn leave_out<S>(
     rough: &mut BTreeMap<Frame, Sample>,
 ) -> Result<(), S::Error>
 where
-    S: FrameSource + Send,
-    S::Error: Send,
+    S: FrameSource,
 {
     let pattern = f64::from(task.pin.pattern[0].min(task.pin.pattern[1]));
     let places = places(task, path, rough).into_iter().filter(|(frame, _)| near(rough, *frame).next().is_some());

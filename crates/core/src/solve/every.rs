@@ -26,8 +26,7 @@ pub fn solve_every<S>(
     watch: &dyn Watch,
 ) -> Result<Solution, S::Error>
 where
-    S: FrameSource + Send,
-    S::Error: Send,
+    S: FrameSource,
 {
     let thinning = Thinning::through(pin.frame, step);
     let (Some(part), Some(within)) = (thinning.within(film.part), thinning.within(range)) else {

@@ -25,7 +25,8 @@ mod whole;
 
 use std::cmp::Reverse;
 
-use crate::image::{FrameSource, Scene};
+use crate::image::{AnySource, FrameSource, Lost, with_all};
+pub use crate::locate::Film;
 use crate::locate::{Settings, View};
 use crate::look::FrameMatcher;
 use crate::path::{Bridge, bridge, continue_outside};
@@ -61,15 +62,6 @@ pub enum Solution {
     Stopped,
 }
 
-/// What is solved in: the film as a whole, and the part of it between two cuts that the range lies in.
-#[derive(Clone, Copy, Debug)]
-pub struct Film<'a> {
-    /// As it was found while its frames went by; an empty one is one that nothing is known of.
-    pub scene: &'a Scene,
-    /// Between which cuts.
-    pub part: FrameRange,
-}
-
 /// Solves for the samples of `range`, which is bounded by guides or by the ends of the shot ([`affected`] gives such a
 /// range).
 ///
@@ -84,27 +76,24 @@ pub struct Film<'a> {
 ///
 /// # Panics
 /// When there is no source.
-pub fn solve<S>(
+pub fn solve<S: FrameSource>(
     sources: &mut [S],
     film: Film<'_>,
     pin: &Pin,
     track: &Track,
     range: FrameRange,
     watch: &dyn Watch,
-) -> Result<Solution, S::Error>
-where
-    S: FrameSource + Send,
-    S::Error: Send,
-{
+) -> Result<Solution, S::Error> {
     let size = sources[0].size();
     let guides = Guides::of(pin, track);
-    let view = View::new(film.scene, film.part, size, Settings::default());
-    match solved(sources, &view, Task { pin, size, track, guides: &guides, range }, watch) {
+    let view = View::new(film, size, Settings::default());
+    let task = Task { pin, size, track, guides: &guides, range };
+    with_all(sources, |sources| match solved(sources, &view, task, watch) {
         Ok(track) => Ok(Solution::Solved(track)),
         Err(Halt::Flat(frame)) => Ok(Solution::FlatPattern(frame)),
         Err(Halt::Stopped) => Ok(Solution::Stopped),
-        Err(Halt::Source(error)) => Err(error),
-    }
+        Err(Halt::Source(lost)) => Err(lost),
+    })
 }
 
 /// Gaps that a person had bridged are bridged again, smoothly, where they still are gaps.
@@ -134,11 +123,13 @@ fn believing<S: FrameSource>(source: &mut S, task: Task<'_>, sightings: &Sightin
     Ok(pin)
 }
 
-fn solved<S>(sources: &mut [S], view: &View<'_>, task: Task<'_>, watch: &dyn Watch) -> Result<Track, Halt<S::Error>>
-where
-    S: FrameSource + Send,
-    S::Error: Send,
-{
+/// Of one type, so that it is compiled here.
+fn solved(
+    sources: &mut [AnySource<'_>],
+    view: &View<'_>,
+    task: Task<'_>,
+    watch: &dyn Watch,
+) -> Result<Track, Halt<Lost>> {
     let Task { size, guides, range, .. } = task;
     let segments = segments(guides, range);
     let sightings = rough::sightings(sources, view, task, &segments, watch)?;

@@ -35,8 +35,7 @@ pub(super) fn refine<S>(
     watch: &dyn Watch,
 ) -> Result<BackErrors, Halt<S::Error>>
 where
-    S: FrameSource + Send,
-    S::Error: Send,
+    S: FrameSource,
 {
     let windows = windows(sources, task, path)?;
     let refiner = Refiner { task, windows, watch };
@@ -118,8 +117,7 @@ fn windows<S>(
     path: &ChosenCandidates,
 ) -> Result<BTreeMap<Frame, Vec<Window>>, Halt<S::Error>>
 where
-    S: FrameSource + Send,
-    S::Error: Send,
+    S: FrameSource,
 {
     let guides = task.guides.all().iter().map(|guide| (guide.frame, guide.map()));
     let before = path.keys().filter_map(|frame| frame.step(-1));

@@ -28,14 +28,10 @@ const OUT_OF_SIGHT: u32 = 2 * RUN_OF_ITS_OWN;
 /// Where the subject is hardly seen, so does one that matches this well.
 const HARDLY: f64 = 0.5;
 
-/// Standard deviation of a plainly seen subject's place, as a share of its box.
-const DEVIATION: f64 = 0.03;
 /// Frames to each side over which both opinions are compared: one rough place alone is at the mercy of its noise.
 const USUAL_WITHIN: usize = 7;
 /// They disagree when they differ by more than so many of the rough one's deviations.
 const DISAGREE: f64 = 1.0;
-/// A subject that is seen less than this is no less sure.
-const LEAST_LIKENESS: f64 = 0.3;
 
 /// Goes through all segments from both of their sides.
 pub(super) fn sightings<S>(
@@ -46,8 +42,7 @@ pub(super) fn sightings<S>(
     watch: &dyn Watch,
 ) -> Result<Sightings, Halt<S::Error>>
 where
-    S: FrameSource + Send,
-    S::Error: Send,
+    S: FrameSource,
 {
     let known = |guide: &Guide| Known { frame: guide.frame, at: guide.at, velocity: None };
     let all: Vec<Known> = task.guides.all().iter().map(known).collect();
@@ -129,7 +124,7 @@ pub(super) fn weigh_both(path: &mut ChosenCandidates, sightings: &Sightings) {
         .iter()
         .filter_map(|(frame, find)| {
             let sighting = sightings.get(*frame).filter(|sighting| sighting.seen)?;
-            Some((*frame, find.at() - sighting.at, deviation(sighting, sightings.side(sighting))))
+            Some((*frame, find.at() - sighting.at, sighting.deviation(sightings.side(sighting))))
         })
         .collect();
     for (i, (frame, ..)) in apart.iter().enumerate() {
@@ -153,17 +148,13 @@ fn median(values: impl Iterator<Item = f64>) -> f64 {
 
 /// Standard deviation of where a subject with a box of this side is, in pixels: a share of it, more where it is hardly
 /// seen.
-fn deviation(sighting: &Sighting, side: f64) -> f64 {
-    DEVIATION * side / sighting.likeness.clamp(LEAST_LIKENESS, 1.0)
-}
-
 /// Samples of the frames on which the subject is seen, and no exact place is known. A pin that takes more than the
 /// position is as turned and grown as where it was last, or is next, known exactly.
 pub(super) fn samples(task: Task<'_>, path: &ChosenCandidates, sightings: &Sightings) -> BTreeMap<Frame, Sample> {
     let rough = sightings.iter().filter(|sighting| sighting.seen && !path.contains_key(&sighting.frame));
     let sample = |sighting: &Sighting| {
         let shape = (task.pin.motion != MotionModel::Position).then(|| nearest_shape(path, sighting.frame));
-        let deviation = deviation(sighting, sightings.side(sighting));
+        let deviation = sighting.deviation(sightings.side(sighting));
         Sample { shape, ..Sample::rough(sighting.at, sighting.likeness, deviation) }
     };
     rough.map(|sighting| (sighting.frame, sample(sighting))).collect()

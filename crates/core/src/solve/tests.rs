@@ -9,7 +9,7 @@ use uuid::Uuid;
 use super::*;
 use crate::follow::Continue;
 use crate::geometry::{Point, Size};
-use crate::image::{Plane, PlaneStack};
+use crate::image::{Plane, PlaneStack, Scene};
 use crate::track::{Sample, SampleState};
 
 const SIZE: Size = Size::new(260, 180);

@@ -28,8 +28,7 @@ pub(super) fn whole_shot<S>(
     path: &ChosenCandidates,
 ) -> Result<Option<Target>, S::Error>
 where
-    S: FrameSource + Send,
-    S::Error: Send,
+    S: FrameSource,
 {
     let places = agreeing(task, path);
     if places.len() < LEAST_FRAMES {

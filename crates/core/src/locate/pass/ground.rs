@@ -113,7 +113,7 @@ impl Pass<'_> {
 mod tests {
     use crate::geometry::{Point, Size};
     use crate::image::{Plane, PlaneStack, SceneFinder};
-    use crate::locate::{Known, Settings, Side, Sighting, View};
+    use crate::locate::{Film, Known, Settings, Side, Sighting, View};
     use crate::time::{Frame, FrameRange};
 
     const SIZE: Size = Size::new(320, 160);
@@ -148,7 +148,7 @@ mod tests {
         let mut finder = SceneFinder::default();
         planes.iter().for_each(|plane| finder.push(plane));
         let (scene, all) = (finder.finish(), FrameRange { first: Frame(0), last: Frame(FRAMES - 1) });
-        let view = View::new(&scene, all, SIZE, Settings::default());
+        let view = View::new(Film { scene: &scene, part: all }, SIZE, Settings::default());
         let start = Known { frame: Frame(from), at: MARK, velocity: None };
         let side = Side { from: start, within: all, taught: &[] };
         let frames: Vec<Frame> = (from + 1..FRAMES).map(Frame).collect();

@@ -327,7 +327,7 @@ mod tests {
     use super::*;
     use crate::geometry::Size;
     use crate::image::{Plane, PlaneStack, SceneFinder};
-    use crate::locate::Side;
+    use crate::locate::{Film, Side};
     use crate::time::FrameRange;
 
     fn sighting(n: u32, x: f64, likeness: f64) -> Sighting {
@@ -379,7 +379,7 @@ mod tests {
         planes.iter().for_each(|plane| finder.push(plane));
         let scene = finder.finish();
         let all = FrameRange { first: Frame(0), last: Frame(23) };
-        let view = View::new(&scene, all, SIZE, Settings::default());
+        let view = View::new(Film { scene: &scene, part: all }, SIZE, Settings::default());
         assert!(
             !view.contains(Point::new(f64::from(LEFT) + 0.5, 100.0)),
             "the blurred column is no part of the picture"

@@ -1,0 +1,122 @@
+//! A face and the thing that it lies on, from frame to frame: whether the two can be where they seem to be.
+
+use super::subject::Subject;
+use crate::geometry::Point;
+use crate::locate::Sighting;
+use crate::time::Frame;
+
+/// What comes apart by more than this from one frame to the next, in reaches, has not parted: one of the two is another
+/// thing.
+const LEAP: f64 = 0.5;
+
+/// What is known of the thing while a face is followed.
+pub(crate) struct Bond<'a> {
+    subject: &'a Subject,
+    /// Where it is on the frame that is looked at, if it is plainly seen.
+    sighting: Option<&'a Sighting>,
+    /// Its size when the face was last seen, or went with it.
+    size: f64,
+    /// How far apart the two were when both were last seen, in reaches.
+    apart: f64,
+}
+
+impl<'a> Bond<'a> {
+    pub fn new(subject: &'a Subject) -> Self {
+        Self { subject, sighting: None, size: 1.0, apart: 0.0 }
+    }
+
+    /// The middle of what was outlined, in that picture.
+    pub fn middle(&self) -> Point {
+        self.subject.middle()
+    }
+
+    /// The frame that is looked at from now on.
+    pub fn look_at(&mut self, frame: Frame) {
+        self.sighting = self.subject.seen_on(frame);
+    }
+
+    /// Where the thing is there, if it is plainly seen.
+    pub fn sighting(&self) -> Option<&'a Sighting> {
+        self.sighting
+    }
+
+    /// How much larger it is than it was.
+    pub fn grown(&self, sighting: &Sighting) -> f64 {
+        sighting.scale / self.size
+    }
+
+    /// Standard deviation of where it is, in pixels.
+    pub fn deviation(&self, sighting: &Sighting) -> f64 {
+        self.subject.deviation(sighting)
+    }
+
+    /// The face was seen, with its middle there.
+    pub fn seen(&mut self, middle: Point) {
+        self.apart = self.apart_at(middle).unwrap_or(self.apart);
+        self.gone_along();
+    }
+
+    /// The face was not seen, and went with the thing.
+    pub fn gone_along(&mut self) {
+        self.size = self.sighting.map_or(self.size, |sighting| sighting.scale);
+    }
+
+    /// Whether the thing is seen elsewhere than a face with its middle there. They part bit by bit: where the face is as it
+    /// always was and the thing has leapt away, it is the thing that was taken for another.
+    pub fn is_elsewhere(&self, middle: Point, as_usual: bool) -> bool {
+        let has_leapt = |apart: f64| self.apart > 1.0 || apart > self.apart + LEAP;
+        self.apart_at(middle).is_some_and(|apart| apart > 1.0 && !(as_usual && has_leapt(apart)))
+    }
+
+    /// How far the thing is seen from where it should be, in reaches.
+    fn apart_at(&self, middle: Point) -> Option<f64> {
+        self.sighting.map(|sighting| sighting.at.distance(middle) / self.subject.reach(sighting))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Whether a face that stays where it is is called elsewhere, frame by frame, while the thing is `steps` px to the right
+    /// of it; the face is seen wherever it is not.
+    fn told(steps: &[f64], as_usual: bool) -> Vec<bool> {
+        let middle = Point::new(50.0, 40.0);
+        let places: Vec<Point> = steps.iter().map(|right| middle + Point::new(*right, 0.0)).collect();
+        // Half of this is what the face may be off.
+        let subject = Subject::made(&places, 40.0, middle);
+        let mut bond = Bond::new(&subject);
+        (0..places.len() as u32)
+            .map(|frame| {
+                bond.look_at(Frame(frame));
+                let is_elsewhere = bond.is_elsewhere(middle, as_usual);
+                if !is_elsewhere {
+                    bond.seen(middle);
+                }
+                is_elsewhere
+            })
+            .collect()
+    }
+
+    #[test]
+    fn they_part_bit_by_bit_and_who_leaps_away_is_another_thing_beside_a_face_that_is_as_it_was() {
+        let parting = [0.0, 8.0, 16.0, 24.0];
+        assert_eq!(told(&parting, true), [false, false, false, true]);
+        let leaping = [0.0, 24.0, 26.0, 200.0, 4.0, 25.0];
+        assert_eq!(told(&leaping, true), [false; 6]);
+        assert_eq!(told(&leaping, false), [false, true, true, true, false, true]);
+    }
+
+    #[test]
+    fn it_grows_with_the_thing_only_while_it_goes_along() {
+        let subject = Subject::made(&[Point::default(); 3], 40.0, Point::default());
+        let mut bond = Bond::new(&subject);
+        assert!(bond.sighting().is_none());
+        bond.look_at(Frame(1));
+        let larger = Sighting { scale: 1.5, ..*bond.sighting().unwrap() };
+        assert_eq!(bond.grown(&larger), 1.5);
+        bond.sighting = Some(&larger);
+        bond.gone_along();
+        assert_eq!(bond.grown(&larger), 1.0);
+    }
+}
