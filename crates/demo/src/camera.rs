@@ -6,7 +6,7 @@ use jampin_core::geometry::{Homography, Point, Size};
 use jampin_core::image::Blur;
 
 use crate::noise::hash;
-use crate::texture::{Texture, to_code};
+use crate::texture::{Colour, Texture, to_code};
 
 /// Samples along the motion of a layer: one for each so many pixels of it within the shutter.
 const PIXELS_PER_SAMPLE: f64 = 1.2;
@@ -16,6 +16,8 @@ const MOST_SAMPLES: usize = 20;
 const LEAST_SAMPLES: usize = 3;
 /// What moves less than this within the exposure stands still, in pixels.
 const STILL: f64 = 0.1;
+/// Of what is behind so little is seen that no code value would tell.
+const COVERED: f32 = 1e-5;
 
 /// Moments of an exposure over which the true place is averaged.
 const MOMENTS: usize = 16;
@@ -82,13 +84,23 @@ pub(crate) struct Cloth {
     pub reach: f64,
 }
 
-/// Times that the way back to a place of cloth is made better: each leaves less than half of what is missing.
-const CLOTH_ROUNDS: usize = 9;
+/// Times at most that the way back to a place of cloth is made better: each leaves less than half of what is missing.
+const CLOTH_ROUNDS: usize = 12;
+/// A place of cloth that moves by less than this, in pixels of the texture, is good enough.
+const CLOTH_SETTLED: f64 = 0.02;
 
 impl Cloth {
-    /// The place of the texture that is seen at a place at which it would be without wind.
-    fn origin(&self, time: f64, seen: Point) -> Point {
-        (0..CLOTH_ROUNDS).fold(seen, |at, _| seen - (self.moved)(time, at))
+    /// The place of the texture that is seen at a place at which it would be without wind, begun from a guess.
+    fn origin(&self, time: f64, seen: Point, guess: Point) -> Point {
+        let mut at = guess;
+        for _ in 0..CLOTH_ROUNDS {
+            let before = at;
+            at = seen - (self.moved)(time, before);
+            if at.distance(before) < CLOTH_SETTLED {
+                break;
+            }
+        }
+        at
     }
 }
 
@@ -148,10 +160,13 @@ impl Layer {
         }
     }
 
-    /// What is seen at a place of the texture, as far as it is not cloth.
-    fn sample(&self, texture: &Texture, time: f64, at: Point) -> [f32; 4] {
+    /// What is seen at a place of the texture, as far as it is not cloth. `gone` is how far the cloth had gone where it was
+    /// looked at last, which is near.
+    fn sample(&self, texture: &Texture, (time, gone): (f64, &mut Point), at: Point) -> Colour {
         let Some(cloth) = &self.cloth else { return texture.sample(at.x as f32, at.y as f32) };
-        let at = cloth.origin(time, at);
+        let seen = at;
+        let at = cloth.origin(time, seen, seen - *gone);
+        *gone = seen - at;
         let shade = (cloth.shade)(time, at);
         let [r, g, b, a] = texture.sample(at.x as f32, at.y as f32);
         [r * shade, g * shade, b * shade, a]
@@ -201,7 +216,7 @@ impl Shot {
             let layer = self.layer(name);
             let pose = (layer.pose)(time);
             let on = layer.texture_map(&pose).apply(place);
-            layer.sample(&layer.textures[(layer.picture)(time)], time, on)[3] > 0.5
+            layer.sample(&layer.textures[(layer.picture)(time)], (time, &mut Point::default()), on)[3] > 0.5
         };
         self.size.contains(place) && !point.hidden_by.iter().any(covers)
     }
@@ -217,10 +232,11 @@ impl Shot {
 
     /// Exposes a frame: packed RGB, 8 bits.
     pub fn expose(&self, frame: u32) -> Vec<u8> {
-        let mut light = vec![[0f32; 3]; self.size.area()];
-        for layer in &self.layers {
-            self.paint(layer, f64::from(frame), &mut light);
+        let mut picture = Picture::dark(self.size.area());
+        for layer in self.layers.iter().rev() {
+            self.paint(layer, f64::from(frame), &mut picture);
         }
+        let mut light = picture.light;
         let middle = self.middle(frame);
         let blur = Blur { sigma: (self.defocus)(middle), along: Point::default() };
         if !blur.is_none() {
@@ -245,7 +261,7 @@ impl Shot {
         out
     }
 
-    fn paint(&self, layer: &Layer, open: f64, light: &mut [[f32; 3]]) {
+    fn paint(&self, layer: &Layer, open: f64, picture: &mut Picture) {
         let close = open + self.shutter;
         let (first, last) = ((layer.pose)(open), (layer.pose)(close));
         let texture = &layer.textures[(layer.picture)((open + close) / 2.0)];
@@ -261,30 +277,48 @@ impl Shot {
         let read = (layer.pose)(close + self.readout);
         let (cols, rows) = self.covered(layer, &[first, last, read], far);
         let mut maps = maps_at(0.0);
-        let sub = self.samples;
-        let offsets: Vec<f64> = (0..sub).map(|i| (i as f64 + 0.5) / sub as f64).collect();
         for row in rows {
             if self.readout > 0.0 {
                 maps = maps_at(self.later(row as f64 + 0.5));
             }
+            let mut lines: Vec<Line> = maps.iter().flat_map(|(time, map)| self.lines(*time, map, row)).collect();
             for col in cols.clone() {
-                let mut sum = [0f32; 4];
-                for (moment, map) in &maps {
-                    for (v, u) in offsets.iter().flat_map(|v| offsets.iter().map(move |u| (v, u))) {
-                        let on = map.apply(Point::new(col as f64 + u, row as f64 + v));
-                        let sample = layer.sample(texture, *moment, on);
-                        (0..4).for_each(|c| sum[c] += sample[c]);
-                    }
-                }
-                let count = count * sub * sub;
-                let [r, g, b, a] = sum.map(|value| value / count as f32);
-                if a > 0.0 {
-                    let pixel = &mut light[row * self.size.width as usize + col];
-                    let keep = if layer.adds { 1.0 } else { 1.0 - a };
-                    *pixel = [pixel[0] * keep + r, pixel[1] * keep + g, pixel[2] * keep + b];
+                let i = row * self.size.width as usize + col;
+                if picture.open[i] > COVERED {
+                    let sample = self.mean(layer, texture, &mut lines, col);
+                    picture.add(i, sample, layer.adds);
                 }
             }
         }
+    }
+
+    /// The lines on a layer that are seen along a row of the picture at a moment.
+    fn lines(&self, time: f64, map: &Homography, row: usize) -> impl Iterator<Item = Line> {
+        let [x, y, z] = *map.rows();
+        (0..self.samples).map(move |i| {
+            let down = row as f64 + self.share(i);
+            let from = [x, y, z].map(|[_, b, c]| b * down + c);
+            Line { time, from, step: [x[0], y[0], z[0]], gone: Point::default() }
+        })
+    }
+
+    /// Where the `i`th sample lies in a pixel, across or down.
+    fn share(&self, i: usize) -> f64 {
+        (i as f64 + 0.5) / self.samples as f64
+    }
+
+    /// What a layer shows in a pixel, over all moments and all samples.
+    fn mean(&self, layer: &Layer, texture: &Texture, lines: &mut [Line], col: usize) -> Colour {
+        let mut sum = [0f32; 4];
+        for line in lines.iter_mut() {
+            for i in 0..self.samples {
+                let at = line.at(col as f64 + self.share(i));
+                let sample = layer.sample(texture, (line.time, &mut line.gone), at);
+                sum.iter_mut().zip(sample).for_each(|(sum, part)| *sum += part);
+            }
+        }
+        let count = (lines.len() * self.samples) as f32;
+        sum.map(|value| value / count)
     }
 
     /// How far a place of a layer goes while the shutter is open: there and back counts twice.
@@ -310,6 +344,48 @@ impl Shot {
             within(low.x - 1.0, width)..within(high.x + 2.0, width),
             within(low.y - 1.0, height)..within(high.y + 2.0, height),
         )
+    }
+}
+
+/// A picture that is painted from the front to the back: what is hidden is never looked at.
+struct Picture {
+    light: Vec<[f32; 3]>,
+    /// Share of each pixel that nothing covers yet.
+    open: Vec<f32>,
+}
+
+impl Picture {
+    fn dark(pixels: usize) -> Self {
+        Self { light: vec![[0.0; 3]; pixels], open: vec![1.0; pixels] }
+    }
+
+    /// Behind all that is there, one more layer. One that only adds light hides nothing.
+    fn add(&mut self, i: usize, [r, g, b, a]: Colour, only_light: bool) {
+        let open = &mut self.open[i];
+        for (light, more) in self.light[i].iter_mut().zip([r, g, b]) {
+            *light += *open * more;
+        }
+        if !only_light {
+            *open *= 1.0 - a;
+        }
+    }
+}
+
+/// What one row of the picture sees of a layer at a moment: a place of its texture for each column.
+struct Line {
+    time: f64,
+    /// Across, down and depth at the left edge of the picture.
+    from: [f64; 3],
+    /// How much they grow from one column to the next.
+    step: [f64; 3],
+    /// How far cloth had gone where it was looked at last.
+    gone: Point,
+}
+
+impl Line {
+    fn at(&self, col: f64) -> Point {
+        let [x, y, depth] = [0, 1, 2].map(|i| self.from[i] + self.step[i] * col);
+        Point::new(x, y) * (1.0 / depth)
     }
 }
 

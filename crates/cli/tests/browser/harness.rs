@@ -16,6 +16,8 @@ use tempfile::TempDir;
 
 /// Width and height of the page.
 pub const PAGE: (u32, u32) = (1280, 800);
+/// How long something on the page is waited for: it may be computed first, on a machine that has other work.
+const PATIENCE: Duration = Duration::from_secs(120);
 
 /// A browser with one session. Ended, with all its processes, when let go of.
 pub struct Browser {
@@ -93,7 +95,7 @@ impl Browser {
             if matches!(&value, Ok(value) if value == &json!(true)) {
                 return;
             }
-            if begun.elapsed() > Duration::from_secs(40) {
+            if begun.elapsed() > PATIENCE {
                 let page = self.eval("document.body.innerText").await;
                 panic!("waited in vain for {expression}: {value:?}\n{page}");
             }

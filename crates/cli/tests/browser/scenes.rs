@@ -315,8 +315,8 @@ fn export(server: &Server, shot: &str) -> Vec<u8> {
     decode_rgb(&path, WIDTH, HEIGHT).swap_remove(FRAME)
 }
 
-/// The picture on the page at 100 %, without the marks of the bench; at rest, or as it is painted while it plays.
-async fn on_page(browser: &Browser, revision: &Value, playing: bool) -> Vec<u8> {
+/// The picture on the page at 100 %, without the marks of the bench: at rest, and as it is painted while it plays.
+async fn on_page(browser: &Browser, revision: &Value) -> [Vec<u8>; 2] {
     browser.until(&format!("jampin.overlay.sceneData?.revision === {revision} && !jampin.bench.saving")).await;
     let view = format!(
         "(jampin.bench.select(null), jampin.bench.goTo({FRAME}), jampin.player.view = {{ scale: 1, turn: 0, x: 20, y: 20 }}, jampin.player.viewChanged(), 1)"
@@ -329,13 +329,18 @@ async fn on_page(browser: &Browser, revision: &Value, playing: bool) -> Vec<u8> 
     // Frames of a film clip come one by one.
     browser.until("![...jampin.overlay.scene.clips.kept.values()].some((one) => !one.bitmap)").await;
     tokio::time::sleep(std::time::Duration::from_millis(250)).await;
-    if playing {
-        browser.eval("(jampin.player.playing = { target: 0 }, jampin.player.draw(), 1)").await;
-    }
-    let top =
-        browser.eval("document.querySelector('.picture').getBoundingClientRect().top").await.as_f64().unwrap() as usize;
-    let (page_width, channels, pixels) = browser.screenshot().await;
+    let at_rest = shown(browser).await;
+    browser.eval("(jampin.player.playing = { target: 0 }, jampin.player.draw(), 1)").await;
+    let playing = shown(browser).await;
     browser.eval("(jampin.player.playing = null, jampin.player.draw(), 1)").await;
+    [at_rest, playing]
+}
+
+/// What the page shows where the picture lies.
+async fn shown(browser: &Browser) -> Vec<u8> {
+    let top = browser.eval("document.querySelector('.picture').getBoundingClientRect().top").await;
+    let top = top.as_f64().unwrap() as usize;
+    let (page_width, channels, pixels) = browser.screenshot().await;
     let mut out = Vec::with_capacity(WIDTH * HEIGHT * 3);
     for row in 0..HEIGHT {
         for col in 0..WIDTH {
@@ -399,8 +404,7 @@ fn each_scene_looks_the_same_on_the_page_and_in_the_film() {
                 send(&server, &shot, &json!({ "edit": "put_attachment", "subject": id(10), "attachment": attachment }));
             }
             let revision = server.get(&format!("/api/shots/{shot}")).json()["shot"]["revision"].clone();
-            let page = on_page(&browser, &revision, false).await;
-            let playing = on_page(&browser, &revision, true).await;
+            let [page, playing] = on_page(&browser, &revision).await;
             let film = export(&server, &shot);
             let as_kept = as_film_keeps_it(&film);
             let (mean, far) = differences(&as_film_keeps_it(&page), &as_kept);
