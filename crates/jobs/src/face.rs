@@ -19,6 +19,7 @@ use serde_json::json;
 use uuid::Uuid;
 
 use crate::behind::{Behind, Changes};
+use crate::course::Course;
 use crate::place::Workplace;
 use crate::work::Work;
 use crate::{SolveResult, TaskError};
@@ -48,10 +49,9 @@ impl FaceSolver<'_> {
         if let Some(spacing) = self.area.spacing() {
             return self.solve_net(film, MeshTask { area: task, spacing });
         }
-        let behind = self.behind();
-        let mut writer = Writer { solver: self, part, seen: 0, waiting: BTreeMap::new(), behind };
+        let mut writer = Writer { solver: self, waiting: BTreeMap::new(), course: self.course(part) };
         let end = solve_area(&mut planes.another(), film, &task, &mut writer)?;
-        writer.behind.end()?;
+        writer.course.end()?;
         let solution = match end {
             AreaEnd::Solved(solution) => solution,
             AreaEnd::Stopped => return Err(TaskError::Cancelled),
@@ -81,8 +81,8 @@ impl FaceSolver<'_> {
     }
 
     /// What writes down what is found on the way.
-    pub fn behind(&self) -> Behind<'_> {
-        Behind::new(self.work, self.place.stored.info.id, FLUSH)
+    pub fn course(&self, part: FrameRange) -> Course<'_> {
+        Course::new(self.work, part, Behind::new(self.work, self.place.stored.info.id, FLUSH))
     }
 
     pub fn write(&self, (tracks, all): (&[Uuid], &[Changes]), share: f64) -> Result<(), TaskError> {
@@ -107,34 +107,25 @@ pub(crate) fn nothing_within(home: Frame) -> TaskError {
 /// Writes down what is found the first time through, in small batches.
 struct Writer<'a> {
     solver: &'a FaceSolver<'a>,
-    part: FrameRange,
-    /// Frames told of so far.
-    seen: u32,
     waiting: BTreeMap<Frame, Place>,
-    behind: Behind<'a>,
+    course: Course<'a>,
 }
 
 impl AreaWatch for Writer<'_> {
     fn placed(&mut self, frame: Frame, place: &Place) -> ControlFlow<()> {
-        self.seen += 1;
         self.waiting.insert(frame, place.clone());
-        if self.behind.is_due() {
+        if self.course.placed() {
             self.flush();
         }
-        self.goes_on()
+        self.course.goes_on()
     }
 
     fn located(&mut self) -> ControlFlow<()> {
-        self.goes_on()
+        self.course.located()
     }
 }
 
 impl Writer<'_> {
-    fn goes_on(&self) -> ControlFlow<()> {
-        let is_over = self.behind.has_failed() || self.solver.work.cancel.is_cancelled();
-        if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
-    }
-
     fn flush(&mut self) {
         let places = std::mem::take(&mut self.waiting);
         let live = |at: Point| {
@@ -142,9 +133,6 @@ impl Writer<'_> {
             samples.map(|(frame, sample)| (frame, Some(Sample { solved: false, ..sample }))).collect()
         };
         let FaceSolver { area, .. } = self.solver;
-        let all = area.carriers.into_iter().zip(area.carried().into_iter().map(live)).collect();
-        // Mostly once through; where less motion explains it, a shorter second time.
-        let share = f64::from(self.seen) / f64::from(self.part.count().max(1));
-        self.behind.write(all, json!({ "solving": share.min(0.98) }));
+        self.course.write(area.carriers.into_iter().zip(area.carried().into_iter().map(live)).collect());
     }
 }

@@ -4,6 +4,7 @@ mod backup;
 mod behind;
 mod canvas;
 mod copies;
+mod course;
 mod draft;
 mod durable;
 mod error;

@@ -6,11 +6,11 @@ use std::ops::ControlFlow;
 use jampin_core::locate::Film;
 use jampin_core::mesh::{MeshEnd, MeshTask, MeshWatch, Net, solve_mesh};
 use jampin_core::motion::flattened;
-use jampin_core::time::{Frame, FrameRange};
+use jampin_core::time::Frame;
 use jampin_core::track::Sample;
-use serde_json::json;
 
-use crate::behind::{Behind, Changes};
+use crate::behind::Changes;
+use crate::course::Course;
 use crate::face::{FaceSolver, nothing_within};
 use crate::{SolveResult, TaskError};
 
@@ -19,24 +19,17 @@ impl FaceSolver<'_> {
     pub fn solve_net(&self, film: Film<'_>, task: MeshTask) -> Result<SolveResult, TaskError> {
         let part = film.part;
         let net = Net::over(&task.area.outline, task.spacing);
-        let mut writer = Writer {
-            solver: self,
-            task: &task,
-            net: &net,
-            part,
-            seen: 0,
-            waiting: BTreeMap::new(),
-            behind: self.behind(),
-        };
+        let course = self.course(part);
+        let mut writer = Writer { solver: self, task: &task, net: &net, waiting: BTreeMap::new(), course };
         let end = solve_mesh(&mut self.place.planes.another(), film, &task, &mut writer)?;
-        writer.behind.end()?;
+        writer.course.end()?;
         let frames = match end {
             MeshEnd::Solved(_, frames) => frames,
             MeshEnd::Flat => return Err(nothing_within(task.area.frame)),
             MeshEnd::Stopped => return Err(TaskError::Cancelled),
         };
-        writer.write(&frames, 1.0);
-        writer.behind.end()?;
+        writer.write(&frames);
+        writer.course.end()?;
         let is_wanted = |frame: &Frame| (self.wanted)(*frame);
         let knots = self.area.knots();
         let of_knot = |knot: usize| -> Changes {
@@ -56,38 +49,28 @@ struct Writer<'a> {
     solver: &'a FaceSolver<'a>,
     task: &'a MeshTask,
     net: &'a Net,
-    part: FrameRange,
-    /// Frames told of so far.
-    seen: u32,
     waiting: BTreeMap<Frame, Vec<Sample>>,
-    behind: Behind<'a>,
+    course: Course<'a>,
 }
 
 impl MeshWatch for Writer<'_> {
     fn placed(&mut self, frame: Frame, knots: &[Sample]) -> ControlFlow<()> {
-        self.seen += 1;
         self.waiting.insert(frame, knots.to_vec());
-        if self.behind.is_due() {
-            let done = f64::from(self.seen) / f64::from(self.part.count().max(1));
+        if self.course.placed() {
             let frames = std::mem::take(&mut self.waiting);
-            self.write(&frames, done.min(0.98));
+            self.write(&frames);
         }
-        self.goes_on()
+        self.course.goes_on()
     }
 
     fn located(&mut self) -> ControlFlow<()> {
-        self.goes_on()
+        self.course.located()
     }
 }
 
 impl Writer<'_> {
-    fn goes_on(&self) -> ControlFlow<()> {
-        let is_over = self.behind.has_failed() || self.solver.work.cancel.is_cancelled();
-        if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
-    }
-
     /// The pins of the area; where a person has put them they stay.
-    fn write(&mut self, frames: &BTreeMap<Frame, Vec<Sample>>, share: f64) {
+    fn write(&mut self, frames: &BTreeMap<Frame, Vec<Sample>>) {
         let FaceSolver { area, wanted, .. } = self.solver;
         let is_free = |frame: Frame| frame != self.task.area.frame && !self.task.area.guides.contains_key(&frame);
         let mut all: [Changes; 5] = Default::default();
@@ -97,6 +80,6 @@ impl Writer<'_> {
                 changes.push((*frame, Some(sample)));
             }
         }
-        self.behind.write(area.carriers.into_iter().zip(all).collect(), json!({ "solving": share }));
+        self.course.write(area.carriers.into_iter().zip(all).collect());
     }
 }

@@ -10,6 +10,7 @@ use crate::time::Frame;
 const LEAP: f64 = 0.5;
 
 /// What is known of the thing while a face is followed.
+#[derive(Clone)]
 pub(crate) struct Bond<'a> {
     subject: &'a Subject,
     /// Where it is on the frame that is looked at, if it is plainly seen.

@@ -6,7 +6,7 @@ use super::fit::{Fit, Light, fit};
 use super::model::nearest;
 use super::place::{Place, placed, relative_map, whole_map};
 use super::pyramid::Pyramid;
-use super::search::candidates;
+use super::search::{candidates, is_looked_for};
 use super::subject::Subject;
 use super::task::AreaTask;
 use crate::geometry::{Homography, Point, Rect, Size};
@@ -56,6 +56,7 @@ const BACK_SEEN: f64 = 0.45;
 const FIRST_USUAL: f64 = 0.9;
 
 /// Going from frame to frame, always compared with the anchor's own picture.
+#[derive(Clone)]
 pub(super) struct Chain<'a> {
     anchor: &'a Anchor,
     task: &'a AreaTask,
@@ -130,6 +131,11 @@ impl<'a> Chain<'a> {
         Place::predicted(self.whole(&self.map), state, self.anchor.face.centre)
     }
 
+    /// For how many frames it has not been seen.
+    pub fn hidden(&self) -> u32 {
+        self.hidden
+    }
+
     fn find<S: FrameSource>(
         &mut self,
         source: &mut S,
@@ -144,6 +150,9 @@ impl<'a> Chain<'a> {
             && let Some(fit) = self.once_more(source, frame, place)?
         {
             return Ok(Some(fit));
+        }
+        if self.bond.sighting().is_none() && !is_looked_for(self.hidden) {
+            return Ok(None);
         }
         match self.near(source, frame, predicted)? {
             Some(fit) => Ok(Some(fit)),

@@ -14,6 +14,21 @@ const CANDIDATES: usize = 4;
 /// A sample outside of the picture counts for nothing; with fewer than this share left a place is none.
 const LEAST_INSIDE: f64 = 0.35;
 
+/// What was lost so many frames ago is looked for on every so many frames only: what comes back stays for a while, and is
+/// gone back with from there.
+const OFTEN: u32 = 25;
+const EVERY: u32 = 5;
+
+/// Whether what was lost so many frames ago is looked for.
+pub(crate) fn is_looked_for(hidden: u32) -> bool {
+    hidden <= OFTEN || hidden.is_multiple_of(EVERY)
+}
+
+/// On how many frames just before it was not.
+pub(crate) fn not_looked_at(hidden: u32) -> usize {
+    (0..hidden).rev().take_while(|before| !is_looked_for(*before)).count()
+}
+
 /// A coarse picture of the face: values, and where they are on a level of the frame, from its middle.
 struct Template {
     offsets: Vec<[i32; 2]>,
@@ -93,5 +108,21 @@ impl Template {
         }
         let spread = (face_face - face * face / count) * (value_value - value * value / count);
         (spread > 1.0).then(|| (both - face * value / count) / spread.sqrt())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn who_comes_back_late_is_gone_back_with_over_all_frames_that_were_not_looked_at() {
+        let mut skipped = 0;
+        for hidden in 0..100 {
+            assert!(is_looked_for(hidden) || hidden > OFTEN);
+            assert_eq!(not_looked_at(hidden), skipped, "after {hidden}");
+            skipped = if is_looked_for(hidden) { 0 } else { skipped + 1 };
+        }
+        assert_eq!(not_looked_at(10 * EVERY), EVERY as usize - 1);
     }
 }

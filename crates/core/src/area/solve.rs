@@ -1,12 +1,14 @@
 //! A face over a whole shot.
 
 use std::collections::BTreeMap;
+use std::ops::ControlFlow;
 
 use super::anchor::Anchor;
 use super::chain::Chain;
 use super::model::{least_that_explains, richest_fixed};
 use super::outline::Outline;
 use super::place::Place;
+use super::search::not_looked_at;
 use super::subject::Subject;
 use super::task::{AreaEnd, AreaSolution, AreaTask, AreaWatch, Halt};
 use crate::geometry::Homography;
@@ -157,14 +159,42 @@ impl<S: FrameSource> Walk<'_, S> {
     fn follow(&mut self, anchor: &Anchor, frames: &[Frame]) -> Result<Places, Halt<S::Error>> {
         let mut chain = Chain::new(anchor, self.task, self.subject, self.motion);
         let mut places = Places::new();
-        for frame in frames {
-            let place = chain.step(self.source, *frame, self.known.get(frame))?;
-            if self.watch.placed(*frame, &place).is_break() {
-                return Err(Halt::Stopped);
-            }
+        for (i, frame) in frames.iter().enumerate() {
+            let skipped = not_looked_at(chain.hidden());
+            let place = self.step(&mut chain, *frame)?;
+            let is_back = place.is_exact();
             places.insert(*frame, place);
+            if is_back && skipped > 0 {
+                let missed = frames[..i].iter().rev().take(skipped);
+                self.back(chain.clone(), missed.copied(), &mut places)?;
+            }
         }
         Ok(places)
+    }
+
+    /// From where it is seen again over frames that were not looked at, as far as it is seen there.
+    fn back(
+        &mut self,
+        mut chain: Chain<'_>,
+        missed: impl Iterator<Item = Frame>,
+        places: &mut Places,
+    ) -> Result<(), Halt<S::Error>> {
+        for frame in missed {
+            let place = self.step(&mut chain, frame)?;
+            if !place.is_exact() {
+                break;
+            }
+            places.insert(frame, place);
+        }
+        Ok(())
+    }
+
+    fn step(&mut self, chain: &mut Chain<'_>, frame: Frame) -> Result<Place, Halt<S::Error>> {
+        let place = chain.step(self.source, frame, self.known.get(&frame))?;
+        match self.watch.placed(frame, &place) {
+            ControlFlow::Continue(()) => Ok(place),
+            ControlFlow::Break(()) => Err(Halt::Stopped),
+        }
     }
 }
 

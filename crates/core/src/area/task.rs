@@ -78,7 +78,7 @@ pub enum AreaEnd {
 }
 
 /// Why going on makes no sense.
-pub(super) enum Halt<E> {
+pub(crate) enum Halt<E> {
     /// A frame cannot be had.
     Source(E),
     /// Nobody wants any more.

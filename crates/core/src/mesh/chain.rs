@@ -4,7 +4,7 @@ use super::fit::{Begin, Fit, Lighting, fit};
 use super::light::KnotLight;
 use super::net::Spot;
 use super::surface::Surface;
-use crate::area::{AreaTask, Bond, Pyramid, Subject, candidates};
+use crate::area::{AreaTask, Bond, Pyramid, Subject, candidates, is_looked_for};
 use crate::geometry::{Homography, Point, Rect, Size};
 use crate::image::FrameSource;
 use crate::locate::Sighting;
@@ -49,6 +49,7 @@ const LIT_LEVELS: usize = 2;
 const KEPT_VELOCITY: f64 = 0.8;
 
 /// Going from frame to frame, always compared with the picture in which it was drawn.
+#[derive(Clone)]
 pub(super) struct Chain<'a> {
     surface: &'a Surface,
     task: &'a AreaTask,
@@ -93,7 +94,7 @@ impl<'a> Chain<'a> {
         let foreseen: Vec<Point> =
             self.at.iter().zip(&self.velocity).map(|(at, by)| *at + *by * KEPT_VELOCITY).collect();
         self.bond.look_at(frame);
-        let found = if self.task.is_hidden(frame) { None } else { self.find(source, frame, &foreseen)? };
+        let found = if self.is_sought_on(frame) { self.find(source, frame, &foreseen)? } else { None };
         let Some(Found { fit, before }) = found else {
             return Ok(match self.bond.sighting() {
                 Some(sighting) => self.roughly(sighting, source.size()),
@@ -108,6 +109,16 @@ impl<'a> Chain<'a> {
         self.bond.seen(self.middle(&fit.at));
         self.at.clone_from(&fit.at);
         Ok(samples(&fit, source.size()))
+    }
+
+    /// For how many frames it has not been seen.
+    pub fn hidden(&self) -> u32 {
+        self.hidden
+    }
+
+    fn is_sought_on(&self, frame: Frame) -> bool {
+        let is_known = self.bond.sighting().is_some() || self.task.guides.contains_key(&frame);
+        !self.task.is_hidden(frame) && (is_known || is_looked_for(self.hidden))
     }
 
     /// How far the knots have gone since the frame before: each as those round it that are seen. One that nothing holds

@@ -1,12 +1,13 @@
 //! A surface that bends over a whole shot.
 
 use std::collections::BTreeMap;
+use std::ops::ControlFlow;
 
 use super::chain::Chain;
 use super::net::Net;
 use super::surface::Surface;
 use super::task::{MeshEnd, MeshTask, MeshWatch};
-use crate::area::{Face, Subject};
+use crate::area::{Face, Halt, Subject, not_looked_at};
 use crate::image::{AnySource, FrameSource, Lost, with_any};
 use crate::locate::Film;
 use crate::time::Frame;
@@ -38,18 +39,60 @@ fn solved(
     let Some(subject) = subject else { return Ok(MeshEnd::Stopped) };
     let surface = Surface::new(net, face);
     let home = surface.net.knots.iter().map(|knot| Sample::guide(*knot)).collect();
-    let mut frames = BTreeMap::from([(area.frame, home)]);
-    let after = area.frame.0 + 1..=film.part.last.0;
-    let before = (film.part.first.0..area.frame.0).rev();
-    for way in [after.collect::<Vec<u32>>(), before.collect()] {
-        let mut chain = Chain::new(&surface, area, &subject);
-        for frame in way.into_iter().map(Frame) {
-            let knots = chain.step(source, frame)?;
-            if watch.placed(frame, &knots).is_break() {
-                return Ok(MeshEnd::Stopped);
+    let mut walk = Walk { source, watch, chain: Chain::new(&surface, area, &subject), knots: BTreeMap::new() };
+    walk.knots.insert(area.frame, home);
+    let after = (area.frame.0 + 1..=film.part.last.0).map(Frame).collect::<Vec<_>>();
+    let before = (film.part.first.0..area.frame.0).rev().map(Frame).collect::<Vec<_>>();
+    match walk.along(&after).and_then(|()| {
+        walk.chain = Chain::new(&surface, area, &subject);
+        walk.along(&before)
+    }) {
+        Ok(()) => Ok(MeshEnd::Solved(surface.net.clone(), walk.knots)),
+        Err(Halt::Stopped) => Ok(MeshEnd::Stopped),
+        Err(Halt::Source(error)) => Err(error),
+    }
+}
+
+/// One way and the other from the frame on which it was outlined.
+struct Walk<'a, 'b> {
+    source: &'a mut AnySource<'b>,
+    watch: &'a mut dyn MeshWatch,
+    chain: Chain<'a>,
+    knots: BTreeMap<Frame, Vec<Sample>>,
+}
+
+impl Walk<'_, '_> {
+    fn along(&mut self, frames: &[Frame]) -> Result<(), Halt<Lost>> {
+        for (i, frame) in frames.iter().enumerate() {
+            let skipped = not_looked_at(self.chain.hidden());
+            let knots = self.step(*frame)?;
+            self.knots.insert(*frame, knots);
+            if self.chain.hidden() == 0 && skipped > 0 {
+                let here = self.chain.clone();
+                self.back(&frames[i - skipped..i])?;
+                self.chain = here;
             }
-            frames.insert(frame, knots);
+        }
+        Ok(())
+    }
+
+    /// From where it is seen again over frames that were not looked at, as far as it is seen there.
+    fn back(&mut self, missed: &[Frame]) -> Result<(), Halt<Lost>> {
+        for frame in missed.iter().rev() {
+            let knots = self.step(*frame)?;
+            if self.chain.hidden() > 0 {
+                break;
+            }
+            self.knots.insert(*frame, knots);
+        }
+        Ok(())
+    }
+
+    fn step(&mut self, frame: Frame) -> Result<Vec<Sample>, Halt<Lost>> {
+        let knots = self.chain.step(self.source, frame)?;
+        match self.watch.placed(frame, &knots) {
+            ControlFlow::Continue(()) => Ok(knots),
+            ControlFlow::Break(()) => Err(Halt::Stopped),
         }
     }
-    Ok(MeshEnd::Solved(surface.net, frames))
 }

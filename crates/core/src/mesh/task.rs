@@ -29,7 +29,7 @@ pub enum MeshEnd {
     Stopped,
 }
 
-/// Told of every frame as soon as it is done; says whether to go on.
+/// Told of every frame as soon as it is done, of some more than once; says whether to go on.
 pub trait MeshWatch {
     /// A frame is done: a sample for each knot.
     fn placed(&mut self, frame: Frame, knots: &[Sample]) -> ControlFlow<()>;
