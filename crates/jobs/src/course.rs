@@ -10,7 +10,8 @@ use crate::TaskError;
 use crate::behind::{Behind, Changes};
 use crate::work::Work;
 
-/// Looking for the thing that an area lies on, which comes first, takes about so much of the time.
+/// Share of the way that looking for the thing that an area lies on is said to be, which comes first. A guess: only how
+/// evenly the number grows hangs on it.
 const LOCATING: f64 = 0.4;
 /// A second time through is not foreseen: it is never said to be all before it is.
 const MOST: f64 = 0.98;
@@ -45,6 +46,7 @@ impl<'a> Course<'a> {
         self.behind.is_due()
     }
 
+    /// Begins to write what came of it, and with it how far it is.
     pub fn write(&mut self, new: Vec<(Uuid, Changes)>) {
         self.behind.write(new, json!({ "solving": self.share() }));
     }
@@ -54,6 +56,7 @@ impl<'a> Course<'a> {
         self.behind.end()
     }
 
+    /// Whether anybody still wants it, and it can be written.
     pub fn goes_on(&self) -> ControlFlow<()> {
         let is_over = self.behind.has_failed() || self.work.cancel.is_cancelled();
         if is_over { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
