@@ -15,7 +15,7 @@ const CANDIDATES: usize = 4;
 const LEAST_INSIDE: f64 = 0.35;
 
 /// What was lost so many frames ago is looked for on every so many frames only: what comes back stays for a while, and is
-/// gone back with from there. Not tuned: on real film as many labels are right as when it is looked for on every frame.
+/// gone back with from there. Not tuned: of 264 labels on real film one fewer is right.
 const OFTEN: u32 = 25;
 const EVERY: u32 = 5;
 
