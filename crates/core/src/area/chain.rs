@@ -2,14 +2,15 @@
 
 use super::anchor::Anchor;
 use super::bond::Bond;
-use super::fit::{Fit, Light, fit};
+use super::fit::{Fit, Settled, fit};
+use super::light::Light;
 use super::model::nearest;
 use super::place::{Place, placed, relative_map, whole_map};
 use super::pyramid::Pyramid;
 use super::search::{candidates, is_looked_for};
 use super::subject::Subject;
 use super::task::AreaTask;
-use crate::geometry::{Homography, Point, Rect, Size};
+use crate::geometry::{Homography, PixelRect, Point, Rect};
 use crate::image::FrameSource;
 use crate::locate::Sighting;
 use crate::time::Frame;
@@ -63,6 +64,8 @@ pub(super) struct Chain<'a> {
     /// With the thing that it lies on.
     bond: Bond<'a>,
     motion: MotionModel,
+    /// The part of the picture that is not a black border.
+    filmed: PixelRect,
     /// From the face, counted from its middle, to the last frame.
     map: Homography,
     velocity: Point,
@@ -82,6 +85,7 @@ impl<'a> Chain<'a> {
             task,
             bond: Bond::new(subject),
             motion,
+            filmed: subject.filmed(),
             map,
             velocity: Point::default(),
             softness: 0,
@@ -109,7 +113,7 @@ impl<'a> Chain<'a> {
             }
             None => match self.bond.sighting() {
                 Some(sighting) => self.roughly(sighting),
-                None => self.unseen(predicted, source.size()),
+                None => self.unseen(predicted),
             },
         })
     }
@@ -124,10 +128,10 @@ impl<'a> Chain<'a> {
         Place::rough(self.whole(&self.map), sighting.likeness, deviation, self.anchor.face.centre)
     }
 
-    fn unseen(&mut self, predicted: Homography, size: Size) -> Place {
+    fn unseen(&mut self, predicted: Homography) -> Place {
         (self.map, self.hidden) = (predicted, self.hidden + 1);
         self.velocity = Point::new(self.velocity.x * KEPT_VELOCITY, self.velocity.y * KEPT_VELOCITY);
-        let state = if self.is_in(size) { SampleState::Hidden } else { SampleState::Outside };
+        let state = if self.is_in_picture() { SampleState::Hidden } else { SampleState::Outside };
         Place::predicted(self.whole(&self.map), state, self.anchor.face.centre)
     }
 
@@ -248,7 +252,7 @@ impl<'a> Chain<'a> {
     /// covered leads astray.
     fn best_of(&mut self, pyramid: &Pyramid, starts: &[Homography]) -> Option<Fit> {
         let mut best: Option<(Fit, usize)> = None;
-        for levels in [1, 3, usize::MAX] {
+        for levels in self.depths() {
             let fits = starts.iter().filter_map(|start| self.align(pyramid, start, levels));
             let fits = fits.filter(|(fit, _)| self.is_it(fit)).chain(best.take());
             best = fits.max_by(|(a, _), (b, _)| explained(a).total_cmp(&explained(b)));
@@ -258,6 +262,14 @@ impl<'a> Chain<'a> {
         }
         let (fit, softness) = best?;
         Some(self.believed(fit, softness))
+    }
+
+    /// With how many levels it is begun, one after the other, until it is good.
+    fn depths(&self) -> Vec<usize> {
+        let all = self.anchor.face.levels.len();
+        let mut depths = vec![1, all.min(3), all];
+        depths.dedup();
+        depths
     }
 
     /// Keeps in mind how it looked.
@@ -286,21 +298,23 @@ impl<'a> Chain<'a> {
             } else {
                 self.motion
             };
-            let aligned = fit((&levels[level], softness), picture, &map, motion, light);
+            let settled = if level > finest { Settled::Roughly } else { Settled::Exactly };
+            let aligned = |softness: usize, map: &Homography, motion: MotionModel| {
+                fit((&levels[level], softness), picture, map, (motion, settled), light)
+            };
             // A coarse level may have too little to say; the finer one decides.
-            let Some(mut aligned) =
-                aligned.or_else(|| fit((&levels[level], softness), picture, &map, MotionModel::Position, light))
-            else {
+            let all = aligned(softness, &map, motion);
+            let Some(mut found_there) = all.or_else(|| aligned(softness, &map, MotionModel::Position)) else {
                 continue;
             };
-            let share = aligned.energy * levels[level].energy_share(softness);
+            let share = found_there.energy * levels[level].energy_share(softness);
             let better = levels[level].softness_of(share);
             if better != softness && level <= finest + 1 {
                 softness = better;
-                aligned = fit((&levels[level], softness), picture, &aligned.map, motion, light).unwrap_or(aligned);
+                found_there = aligned(softness, &found_there.map, motion).unwrap_or(found_there);
             }
-            (map, light) = (aligned.map, Some(aligned.light));
-            found = Some(aligned);
+            (map, light) = (found_there.map, Some(found_there.light));
+            found = Some(found_there);
         }
         found.map(|fit| (fit, softness))
     }
@@ -332,10 +346,12 @@ impl<'a> Chain<'a> {
         Rect::around_all(&seen).unwrap_or(face.bounds)
     }
 
-    fn is_in(&self, size: Size) -> bool {
+    fn is_in_picture(&self) -> bool {
         let seen = self.seen_bounds(&self.map);
-        let across = seen.right.min(f64::from(size.width)) - seen.left.max(0.0);
-        let down = seen.bottom.min(f64::from(size.height)) - seen.top.max(0.0);
+        let [left, top, right, bottom] =
+            [self.filmed.left, self.filmed.top, self.filmed.right, self.filmed.bottom].map(f64::from);
+        let across = seen.right.min(right) - seen.left.max(left);
+        let down = seen.bottom.min(bottom) - seen.top.max(top);
         let whole = (seen.right - seen.left) * (seen.bottom - seen.top);
         across > 0.0 && down > 0.0 && across * down > LEAST_INSIDE * whole
     }

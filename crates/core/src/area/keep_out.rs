@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::outline::Outline;
-use crate::geometry::Homography;
+use crate::geometry::{Homography, PixelRect, Point, Size};
 use crate::time::Frame;
 
 /// An outline whose inside is not compared. Kept so that a long film takes little: worked out for a frame when that is
@@ -45,10 +45,21 @@ impl KeepOutTrack {
     }
 }
 
+/// What of a picture lies outside of a part of it.
+pub(super) fn around(PixelRect { left, top, right, bottom }: PixelRect, size: Size) -> Vec<KeepOutTrack> {
+    let (width, height) = (size.width as i32, size.height as i32);
+    let sides = [(0, 0, left, height), (right, 0, width, height), (left, 0, right, top), (left, bottom, right, height)];
+    let is_there = |(left, top, right, bottom): &(i32, i32, i32, i32)| left < right && top < bottom;
+    let outline = |(left, top, right, bottom)| {
+        let corners = [(left, top), (right, top), (right, bottom), (left, bottom)];
+        Outline(corners.map(|(x, y): (i32, i32)| Point::new(f64::from(x), f64::from(y))).into())
+    };
+    sides.into_iter().filter(is_there).map(|side| KeepOutTrack::Still(outline(side))).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::geometry::Point;
 
     fn triangle(x: f64) -> Outline {
         Outline([(x, 0.0), (x + 9.0, 0.0), (x, 9.0)].map(|(x, y)| Point::new(x, y)).into())
@@ -63,5 +74,19 @@ mod tests {
         let maps = [(Frame(4), Homography::shift(Point::new(2.0, 0.0)))].into();
         let carried = KeepOutTrack::Carried { outline: triangle(1.0), maps };
         assert_eq!((carried.on(Frame(4)), carried.on(Frame(5))), (Some(triangle(3.0)), None));
+    }
+
+    #[test]
+    fn every_pixel_is_either_within_a_part_of_the_picture_or_kept_out_once() {
+        let size = Size::new(30, 20);
+        for (left, top, right, bottom) in [(0, 0, 30, 20), (4, 0, 30, 17), (0, 3, 29, 20), (5, 2, 21, 11)] {
+            let outlines = around(PixelRect { left, top, right, bottom }, size);
+            for at in (0..600).map(|i| Point::new(f64::from(i % 30) + 0.5, f64::from(i / 30) + 0.5)) {
+                let is_within = (f64::from(left)..f64::from(right)).contains(&at.x)
+                    && (f64::from(top)..f64::from(bottom)).contains(&at.y);
+                let kept_out = outlines.iter().filter(|out| out.on(Frame(7)).unwrap().contains(at)).count();
+                assert_eq!(kept_out, usize::from(!is_within), "{at:?} outside of {left}, {top}, {right}, {bottom}");
+            }
+        }
     }
 }

@@ -10,9 +10,11 @@
 mod anchor;
 mod bond;
 mod chain;
+mod compared;
 mod face;
 mod fit;
 mod keep_out;
+mod light;
 #[cfg(test)]
 pub(crate) mod made;
 mod mask;

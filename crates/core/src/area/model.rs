@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::face::Face;
-use super::fit::fit;
+use super::fit::{Settled, fit};
 use super::outline::Outline;
 use super::place::{Place, placed};
 use super::pyramid::Pyramid;
@@ -35,7 +35,7 @@ pub(super) fn richest_fixed<S: FrameSource>(
     let most = if face.is_round { MotionModel::Scale } else { MotionModel::Perspective };
     let motions = MotionModel::ALL.into_iter().rev().filter(|motion| *motion <= most);
     let mut fixed = motions.filter(|motion| {
-        fit((&face.levels[0], 0), pyramid.level(0), &start, *motion, None).is_some_and(|fit| {
+        fit((&face.levels[0], 0), pyramid.level(0), &start, (*motion, Settled::Exactly), None).is_some_and(|fit| {
             let place = placed(face, *motion, &Homography::shift(Point::default()), &fit);
             face.corners().iter().all(|corner| place.sample(*corner).covariance.worst() < UNSURE)
         })

@@ -39,6 +39,7 @@ fn solved(
     task: &AreaTask,
     watch: &mut dyn AreaWatch,
 ) -> Result<AreaEnd, Lost> {
+    let task = &task.within(film.filmed(source.size()), source.size());
     let Some(home) = Anchor::home(source, task)? else { return Ok(AreaEnd::Flat) };
     let Some(richest) = richest_fixed(source, &home.face, task.frame)? else { return Ok(AreaEnd::Flat) };
     let most = task.motion.map_or(richest, |asked| asked.min(richest));

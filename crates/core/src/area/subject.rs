@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::task::AreaTask;
-use crate::geometry::Point;
+use crate::geometry::{PixelRect, Point};
 use crate::image::FrameSource;
 use crate::locate::{Film, Known, Settings, Side, Sighting, View, box_side, joined};
 use crate::time::{Frame, FrameRange};
@@ -29,6 +29,7 @@ pub(crate) struct Subject {
     /// Of its box, in pixels.
     side: f64,
     middle: Point,
+    filmed: PixelRect,
 }
 
 impl Subject {
@@ -55,10 +56,10 @@ impl Subject {
             let Some(way) = gap.gone_through(source, &view, (&known, task), goes_on)? else { return Ok(None) };
             sightings.extend(way.into_iter().map(|sighting| (sighting.frame, sighting)));
         }
-        Ok(Some(Self { sightings, side, middle }))
+        Ok(Some(Self { sightings, side, middle, filmed: film.filmed(size) }))
     }
 
-    /// One that is plainly seen at these places from frame 0 on, in a box of `side` pixels.
+    /// One that is plainly seen at these places from frame 0 on, in a box of `side` pixels; the picture has no end.
     #[cfg(test)]
     pub fn made(places: &[Point], side: f64, middle: Point) -> Self {
         let sighting = |(frame, at): (u32, &Point)| {
@@ -67,7 +68,8 @@ impl Subject {
             let frame = Frame(frame);
             (frame, Sighting { frame, at: *at, likeness, known, scale, seen, still, learned, cost })
         };
-        Self { sightings: (0..).zip(places).map(sighting).collect(), side, middle }
+        let filmed = PixelRect { left: i32::MIN, top: i32::MIN, right: i32::MAX, bottom: i32::MAX };
+        Self { sightings: (0..).zip(places).map(sighting).collect(), side, middle, filmed }
     }
 
     /// What is plainly seen of it on a frame.
@@ -83,6 +85,11 @@ impl Subject {
     /// How far off the middle of the face may be, in pixels.
     pub fn reach(&self, sighting: &Sighting) -> f64 {
         (ELSEWHERE * self.side * sighting.scale).max(TOLERANCE)
+    }
+
+    /// The part of the film's picture that is not a black border.
+    pub fn filmed(&self) -> PixelRect {
+        self.filmed
     }
 
     /// The middle of the face, in the picture in which it was outlined.

@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 use std::ops::ControlFlow;
 
-use super::keep_out::KeepOutTrack;
+use super::keep_out::{KeepOutTrack, around};
 use super::outline::Outline;
 use super::place::Place;
-use crate::geometry::Homography;
+use crate::geometry::{Homography, PixelRect, Size};
 use crate::time::{Frame, FrameRange};
 use crate::track::MotionModel;
 
@@ -45,6 +45,14 @@ impl AreaTask {
             motion: None,
             guides: BTreeMap::new(),
         }
+    }
+
+    /// The same where only this part of the picture was filmed. The black borders round it stay where they are whatever the
+    /// face does, and would hold it there.
+    pub(crate) fn within(&self, filmed: PixelRect, size: Size) -> Self {
+        let mut task = self.clone();
+        task.keep_outs.extend(around(filmed, size));
+        task
     }
 
     /// What is not looked at on a frame.

@@ -177,6 +177,23 @@ fn half_outside_of_the_picture_it_is_held() {
 }
 
 #[test]
+fn a_black_border_neither_holds_it_nor_is_a_part_of_it() {
+    let trial = Trial {
+        map: |t| Homography::shift(Point::new(-5.0 * t, 0.0)),
+        cover: |_, at| (at.x < 136.0).then_some(6.0),
+        ..Trial::default()
+    };
+    let over_the_border = FACE.map(|corner| if corner.x < MIDDLE.x { Point::new(110.0, corner.y) } else { corner });
+    let task = AreaTask::new(Frame(0), Outline(over_the_border.into()));
+    let solution = trial.solve("black border", &task);
+    let (worst, _, found) = trial.errors(&solution);
+    assert!(worst < 0.5 && found > 24, "{worst} on {found}");
+    let leaves = solution.places.values().skip(1).find(|place| place.state != SampleState::Found).unwrap();
+    let last = solution.places.last_key_value().unwrap().1;
+    assert_eq!((leaves.state, last.state), (SampleState::Outside, SampleState::Outside));
+}
+
+#[test]
 fn out_of_focus_it_is_held() {
     let trial = Trial {
         map: |t| Homography::shift(Point::new(0.9 * t, 8.0 * (WAVE * t).sin())),

@@ -165,24 +165,27 @@ impl SmoothPatch {
     }
 
     /// Samples points that `map` puts down in the picture, with derivatives by the points' own coordinates. `None` for
-    /// each that lies outside of the patch.
+    /// each that lies outside of the patch. Places are counted from the patch's corner, where single precision is good to
+    /// some hundred-thousandths of a pixel.
     pub(crate) fn sample_points<'a>(
         &'a self,
-        map: &'a Homography,
+        map: &Homography,
         points: &'a [[f32; 2]],
     ) -> impl Iterator<Item = Option<[f32; 3]>> + 'a {
-        let [[a, b, c], [d, e, f], [g, h, i]] = *map.rows();
+        let corner = Point::new(-0.5 - f64::from(self.left), -0.5 - f64::from(self.top));
+        let map = Homography::shift(corner).after(map);
+        let [[a, b, c], [d, e, f], [g, h, i]] = map.rows().map(|row| row.map(|value| value as f32));
+        let (most_x, most_y) = (self.cols as f32 - 2.001, self.rows as f32 - 2.001);
         points.iter().map(move |&[u, v]| {
-            let (u, v) = (f64::from(u), f64::from(v));
             let w = 1.0 / (g * u + h * v + i);
             let (x, y) = ((a * u + b * v + c) * w, (d * u + e * v + f) * w);
-            // What is behind the camera is nowhere.
-            if w.is_nan() || w <= 0.0 || !self.holds(Point::new(x, y)) {
-                return None;
-            }
-            let [value, dx, dy] = self.value_and_slopes(x, y);
-            let (dx, dy) = (f64::from(dx) * w, f64::from(dy) * w);
-            Some([value, (dx * (a - g * x) + dy * (d - g * y)) as f32, (dx * (b - h * x) + dy * (e - h * y)) as f32])
+            // What is behind the camera is nowhere; nor is what is no number.
+            let is_held = w > 0.0 && x >= 1.0 && y >= 1.0 && x < most_x && y < most_y;
+            is_held.then(|| {
+                let [value, dx, dy] = self.value_and_slopes_at(x, y);
+                let (dx, dy) = (dx * w, dy * w);
+                [value, dx * (a - g * x) + dy * (d - g * y), dx * (b - h * x) + dy * (e - h * y)]
+            })
         })
     }
 
@@ -219,7 +222,7 @@ impl SmoothPatch {
     /// At a place counted from the middle of the patch's first pixel.
     #[inline]
     fn value_and_slopes_at(&self, x: f32, y: f32) -> [f32; 3] {
-        let (col, row) = (x as usize, y as usize);
+        let (col, row) = (x as i32 as usize, y as i32 as usize);
         let (fraction_x, fraction_y) = (x - col as f32, y - row as f32);
         let (wx, sx) = (spline_weights(fraction_x), spline_slopes(fraction_x));
         let (wy, sy) = (spline_weights(fraction_y), spline_slopes(fraction_y));

@@ -17,6 +17,13 @@ pub fn box_side(size: Size) -> f64 {
     BOX * (f64::from(size.height) / BOX_AT).clamp(1.0, LARGEST_BOX)
 }
 
+impl Film<'_> {
+    /// The part of its picture that is not a black border.
+    pub fn filmed(&self, size: Size) -> PixelRect {
+        self.scene.inside(self.part, size)
+    }
+}
+
 /// What is looked at: the film as a whole, and the part of it between two cuts that the range lies in.
 #[derive(Clone, Copy, Debug)]
 pub struct Film<'a> {
@@ -40,9 +47,10 @@ pub struct View<'a> {
 
 impl<'a> View<'a> {
     /// Of a part of a film without a cut.
-    pub fn new(Film { scene, part }: Film<'a>, size: Size, settings: Settings) -> Self {
+    pub fn new(film: Film<'a>, size: Size, settings: Settings) -> Self {
+        let Film { scene, part } = film;
         let plate = if settings.plate { scene.plate(part, size) } else { None };
-        Self { scene, part, inside: scene.inside(part, size), plate, side: box_side(size) * settings.side, settings }
+        Self { scene, part, inside: film.filmed(size), plate, side: box_side(size) * settings.side, settings }
     }
 
     /// The part of the film that is looked at.

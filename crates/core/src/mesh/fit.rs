@@ -4,6 +4,7 @@
 //! (efficient second-order minimisation, Benhimane & Malis 2007), with the stiffness beside it. Residuals count by
 //! Tukey's biweight, its scale from their median; a triangle that mostly disagrees is covered and counts for nothing.
 
+use super::asked::Asked;
 use super::banded::{Banded, Factored};
 use super::compared::{Compared, Placed};
 use super::cover;
@@ -323,37 +324,31 @@ impl<'a> Work<'a> {
     fn equations(&self, stiff: &Banded, (scale, foreseen): (f64, &[Point]), variance: f64) -> (Banded, Vec<f64>) {
         let mut matrix = stiff.clone();
         let mut right = self.surface.stiffness.force(scale, &self.at, foreseen);
+        for (knots, asked) in self.surface.net.triangles.iter().zip(self.asked(variance)) {
+            asked.enter(knots, &mut matrix, &mut right);
+        }
+        (matrix, right)
+    }
+
+    /// What the samples of each triangle ask of its knots.
+    fn asked(&self, variance: f64) -> Vec<Asked> {
         let slopes = self.slopes();
         // The residual was smoothed, the error of the place hardly: undo the smoothing of the variance.
-        let certainty = NOISE_GAIN / variance;
-        let over = 1.0 / self.picture.zoom;
+        let certainty = (NOISE_GAIN / variance) as f32;
+        let over = (1.0 / self.picture.zoom) as f32;
+        let mut asked = vec![Asked::default(); slopes.len()];
         for (i, place) in self.placed.iter().enumerate() {
-            let (Some([_, dx, dy]), weight) = (self.seen[i], f64::from(self.weights[i])) else { continue };
+            let (Some([_, dx, dy]), weight) = (self.seen[i], self.weights[i] * certainty) else { continue };
             if weight == 0.0 {
                 continue;
             }
-            let (dx, dy) = (f64::from(dx), f64::from(dy));
-            let drawn = Self::drawn_slope(slopes[place.triangle], &self.drawn[i], light_at(&self.lights, place).gain);
-            let [gx, gy] = drawn.map_or([dx, dy], |[x, y]| [(x + dx) / 2.0, (y + dy) / 2.0]).map(|slope| slope * over);
-            let weight = weight * certainty;
-            let [xx, xy, yy] = [weight * gx * gx, weight * gx * gy, weight * gy * gy];
-            let pull = -weight * f64::from(self.residuals[i]);
-            for (a, one) in place.knots.iter().enumerate() {
-                let own = f64::from(place.shares[a]);
-                right[2 * one] += own * pull * gx;
-                right[2 * one + 1] += own * pull * gy;
-                for (b, other) in place.knots.iter().enumerate().filter(|(_, other)| **other <= *one) {
-                    let both = own * f64::from(place.shares[b]);
-                    matrix.add(2 * one, 2 * other, both * xx);
-                    matrix.add(2 * one + 1, 2 * other, both * xy);
-                    matrix.add(2 * one + 1, 2 * other + 1, both * yy);
-                    if other < one {
-                        matrix.add(2 * one, 2 * other + 1, both * xy);
-                    }
-                }
-            }
+            let gain = light_at(&self.lights, place).gain;
+            let drawn = Self::drawn_slope(slopes[place.triangle], &self.drawn[i], gain);
+            let [x, y] = drawn.map_or([dx, dy], |slope| slope.map(|slope| slope as f32));
+            let slope = [over * (x + dx) / 2.0, over * (y + dy) / 2.0];
+            asked[place.triangle].add(place.shares, slope, (weight, self.residuals[i]));
         }
-        (matrix, right)
+        asked
     }
 
     fn judged(&self, equations: Factored) -> Fit {

@@ -6,6 +6,7 @@
 //! the light is taken out knot by knot ([`light`]). From frame to frame it goes both ways through the shot ([`chain`], [`solve`]);
 //! the thing that it is on is followed for itself, as with a flat face.
 
+mod asked;
 mod banded;
 mod chain;
 mod compared;

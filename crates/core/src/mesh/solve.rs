@@ -31,6 +31,7 @@ fn solved(
     watch: &mut dyn MeshWatch,
 ) -> Result<MeshEnd, Lost> {
     let MeshTask { area, spacing } = task;
+    let area = &area.within(film.filmed(source.size()), source.size());
     let net = Net::over(&area.outline, *spacing);
     let left_out = [area.left_out.clone(), area.kept_out(area.frame)].concat();
     let face = Face::pick(source, area.frame, &area.outline, &left_out)?;
