@@ -19,7 +19,7 @@ const MOST: f64 = 0.98;
 /// Following an area through a part of a shot, written down while it goes on.
 pub(crate) struct Course<'a> {
     work: &'a Work<'a>,
-    part: FrameRange,
+    range: FrameRange,
     /// Frames looked at so far for the thing that it lies on, and for itself.
     located: u32,
     placed: u32,
@@ -27,8 +27,8 @@ pub(crate) struct Course<'a> {
 }
 
 impl<'a> Course<'a> {
-    pub fn new(work: &'a Work<'a>, part: FrameRange, behind: Behind<'a>) -> Self {
-        Self { work, part, located: 0, placed: 0, behind }
+    pub fn new(work: &'a Work<'a>, range: FrameRange, behind: Behind<'a>) -> Self {
+        Self { work, range, located: 0, placed: 0, behind }
     }
 
     /// A frame was looked at for the thing.
@@ -63,7 +63,7 @@ impl<'a> Course<'a> {
     }
 
     fn share(&self) -> f64 {
-        let of_all = |frames: u32| (f64::from(frames) / f64::from(self.part.count().max(1))).min(1.0);
+        let of_all = |frames: u32| (f64::from(frames) / f64::from(self.range.count().max(1))).min(1.0);
         (LOCATING * of_all(self.located) + (1.0 - LOCATING) * of_all(self.placed)).min(MOST)
     }
 }

@@ -37,19 +37,25 @@ pub(crate) struct FaceSolver<'a> {
 }
 
 impl FaceSolver<'_> {
-    /// Solves it between the cuts round the frame on which it was drawn.
+    /// Solves it between the cuts round the frame on which it was drawn, as far as that is wanted.
     pub fn solve(&self) -> Result<SolveResult, TaskError> {
         let Workplace { stored, pin, planes, cuts, scene, second } = self.place;
         let home = self.area.drawn.frame;
         let part = shot_part(stored.info.range, cuts, home);
         let (subject, _) = stored.shot.pin(pin.id).ok_or(TaskError::Cancelled)?;
-        let task = area_task(&stored.shot, subject, self.area, part);
+        let mut task = area_task(&stored.shot, subject, self.area, part);
+        let wanted = || part.frames().filter(|frame| (self.wanted)(*frame));
+        let (Some(first), Some(last)) = (wanted().next(), wanted().next_back()) else {
+            return Ok(SolveResult { first: home, last: home, found: 0 });
+        };
+        let range = FrameRange { first, last };
+        task.only = Some(range);
         let scene = scene.load(planes)?;
         let film = Film { scene: &scene, part };
         if let Some(spacing) = self.area.spacing() {
-            return self.solve_net(film, MeshTask { area: task, spacing });
+            return self.solve_net(film, MeshTask { area: task, spacing }, range);
         }
-        let mut writer = Writer { solver: self, waiting: BTreeMap::new(), course: self.course(part) };
+        let mut writer = Writer { solver: self, waiting: BTreeMap::new(), course: self.course(range) };
         let end = solve_area(&mut planes.another(), film, &task, &mut writer)?;
         writer.course.end()?;
         let solution = match end {
@@ -71,7 +77,7 @@ impl FaceSolver<'_> {
         };
         let all: Vec<Changes> = self.area.carried().into_iter().enumerate().map(with_gaps).collect();
         self.write((&self.area.carriers, &all), 1.0)?;
-        Ok(SolveResult { first: part.first, last: part.last, found })
+        Ok(SolveResult { first, last, found })
     }
 
     /// A point of the face on the frames that are wanted.
@@ -81,8 +87,8 @@ impl FaceSolver<'_> {
     }
 
     /// What writes down what is found on the way.
-    pub fn course(&self, part: FrameRange) -> Course<'_> {
-        Course::new(self.work, part, Behind::new(self.work, self.place.stored.info.id, FLUSH))
+    pub fn course(&self, range: FrameRange) -> Course<'_> {
+        Course::new(self.work, range, Behind::new(self.work, self.place.stored.info.id, FLUSH))
     }
 
     pub fn write(&self, (tracks, all): (&[Uuid], &[Changes]), share: f64) -> Result<(), TaskError> {

@@ -6,7 +6,7 @@ use std::ops::ControlFlow;
 use jampin_core::locate::Film;
 use jampin_core::mesh::{MeshEnd, MeshTask, MeshWatch, Net, solve_mesh};
 use jampin_core::motion::flattened;
-use jampin_core::time::Frame;
+use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::Sample;
 
 use crate::behind::Changes;
@@ -15,11 +15,10 @@ use crate::face::{FaceSolver, nothing_within};
 use crate::{SolveResult, TaskError};
 
 impl FaceSolver<'_> {
-    /// Solves it between the cuts round the frame on which it was drawn.
-    pub fn solve_net(&self, film: Film<'_>, task: MeshTask) -> Result<SolveResult, TaskError> {
-        let part = film.part;
+    /// Solves it between the cuts round the frame on which it was drawn, as far as `range` asks for it.
+    pub fn solve_net(&self, film: Film<'_>, task: MeshTask, range: FrameRange) -> Result<SolveResult, TaskError> {
         let net = Net::over(&task.area.outline, task.spacing);
-        let course = self.course(part);
+        let course = self.course(range);
         let mut writer = Writer { solver: self, task: &task, net: &net, waiting: BTreeMap::new(), course };
         let end = solve_mesh(&mut self.place.planes.another(), film, &task, &mut writer)?;
         writer.course.end()?;
@@ -40,7 +39,7 @@ impl FaceSolver<'_> {
         self.write((&knots, &all), 1.0)?;
         let is_seen = |knots: &[Sample]| knots.iter().any(|knot| knot.state.is_present());
         let found = frames.iter().filter(|(frame, knots)| is_wanted(frame) && is_seen(knots)).count() as u32;
-        Ok(SolveResult { first: part.first, last: part.last, found })
+        Ok(SolveResult { first: range.first, last: range.last, found })
     }
 }
 

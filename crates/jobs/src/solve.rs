@@ -32,23 +32,35 @@ pub(crate) fn run(work: &Work<'_>) -> Result<Value, TaskError> {
     let Work { worker, runtime, job, cancel, .. } = *work;
     let keep = |frame: Frame| task.only.is_none_or(|only| only.contains(frame));
     let place = Workplace::open(worker, runtime, (task.shot, task.pin), task.frame, cancel)?;
+    let range = changed(&place, &task);
     if let Some(area) = place.area() {
-        let solved = FaceSolver { work, area, place: &place, wanted: &keep }.solve()?;
+        let wanted = |frame: Frame| range.contains(frame) && keep(frame);
+        let solved = FaceSolver { work, area, place: &place, wanted: &wanted }.solve()?;
         return Ok(serde_json::to_value(solved)?);
     }
     let Workplace { stored, pin, planes, cuts, scene, second } = place;
     let part = shot_part(stored.info.range, &cuts, task.frame);
     let track = stored.shot.track(task.pin);
-    let near = |frame: Frame| affected(&pin, track, frame, part);
-    let range = task.only.map_or_else(
-        || near(task.frame),
-        |only| FrameRange { first: near(only.first).first, last: near(only.last.min(part.last)).last },
-    );
     let scene = scene.load(&planes)?;
     let film = Film { scene: &scene, part };
     let solver = Solver { work, shot: task.shot, film, pin: &pin, every: 1, short_gap: second };
     let result = solver.solve(&planes, track, range, &keep, &job.progress)?;
     Ok(serde_json::to_value(result)?)
+}
+
+/// What has to be gone through anew: from guide to guide round what has changed.
+fn changed(place: &Workplace, task: &SolveTask) -> FrameRange {
+    let Workplace { stored, pin, cuts, .. } = place;
+    let part = shot_part(stored.info.range, cuts, task.frame);
+    // What is compared from where an outline was moved hangs on where the face was there.
+    if place.area().is_some_and(|area| !area.moved.is_empty()) {
+        return part;
+    }
+    let near = |frame: Frame| affected(pin, stored.shot.track(task.pin), frame, part);
+    task.only.map_or_else(
+        || near(task.frame),
+        |only| FrameRange { first: near(only.first).first, last: near(only.last.min(part.last)).last },
+    )
 }
 
 /// What solving and writing it down needs.

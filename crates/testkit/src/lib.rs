@@ -8,6 +8,7 @@ mod hostile;
 mod http;
 #[cfg(feature = "object-store")]
 mod object_store;
+mod picture;
 #[cfg(feature = "sign-in")]
 mod provider;
 mod scene;
@@ -22,6 +23,7 @@ pub use hostile::{Dice, changed_bytes, changed_json, inputs};
 pub use http::{Answer, request, try_request};
 #[cfg(feature = "object-store")]
 pub use object_store::{BUCKET, ObjectStore, Weather, environment};
+pub use picture::{as_film_keeps_it, differences, part_of};
 #[cfg(feature = "sign-in")]
 pub use provider::{IdentityProvider, Lie};
 pub use server::Server;

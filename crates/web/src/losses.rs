@@ -4,6 +4,7 @@ use std::time::Duration;
 
 use actix_web::{HttpResponse, get, web};
 use jampin_core::check::{Loss, losses};
+use jampin_core::locate::Film;
 use serde_json::{Value, json};
 use uuid::Uuid;
 
@@ -22,10 +23,14 @@ pub(crate) async fn pin_losses(
     let found = loaded.stored.shot.pin(pin).map(|(_, pin)| pin.clone());
     let pin = found.ok_or_else(|| ApiError::NotFound("This pin is not there any more.".into()))?;
     let mut source = planes::open(&state, &loaded, pin.frame, Duration::from_secs(1)).await?;
+    let folder = state.library.clip(loaded.clip.id);
     let found = web::block(move || {
+        // Of a film that is still being read no borders are known.
+        let scene = folder.scene();
         let part = loaded.part(pin.frame);
         let second = loaded.info.rate.as_f64().round() as u32;
-        losses(&mut source, &pin, loaded.stored.shot.track(pin.id), part, second)
+        let film = Film { scene: &scene.unwrap_or_default(), part };
+        losses(&mut source, &pin, loaded.stored.shot.track(pin.id), film, second)
     });
     let found = found.await.map_err(ApiError::internal)?.map_err(planes::problem)?;
     Ok(HttpResponse::Ok().json(found.iter().map(told).collect::<Vec<_>>()))

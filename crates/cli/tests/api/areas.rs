@@ -100,6 +100,9 @@ fn it_is_put_by_hand_moved_and_kept_out_of() {
     let set = drawn.pins_on(12);
     assert!(set.iter().all(|(state, ..)| state == "guide"), "{set:?}");
     assert_eq!((set[3].1, set[3].2), (187.0, 140.5));
+    // On this side of the frame on which it was drawn, and on the other nothing is gone through again.
+    let solved = drawn.state()["jobs"][0]["result"].clone();
+    assert_eq!((solved["first"].clone(), solved["last"].clone()), (json!(5), json!(29)), "{solved}");
     let ranged = drawn.send("ranges", json!({ "pin": drawn.made["pin"], "first": 16, "last": 18, "do": "hide" }));
     assert_eq!(ranged.0, 202, "{}", ranged.1);
     assert!(drawn.pins_on(17).iter().all(|(state, ..)| state == "hidden"), "{:?}", drawn.pins_on(17));

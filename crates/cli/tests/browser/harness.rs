@@ -103,6 +103,13 @@ impl Browser {
         }
     }
 
+    /// Waits until what the page has drawn is to be seen.
+    pub async fn painted(&self) {
+        let twice = "requestAnimationFrame(() => requestAnimationFrame(() => { window.painted = true; }))";
+        self.eval(&format!("(window.painted = false, {twice}, 1)")).await;
+        self.until("window.painted").await;
+    }
+
     /// Presses keys one after the other, wherever the focus is. A pair of keys is pressed together.
     pub async fn keys(&self, keys: &[(Option<char>, char)]) {
         let mut actions = KeyActions::new("keyboard".into());

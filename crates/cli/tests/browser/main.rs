@@ -208,7 +208,7 @@ async fn same_as_exported(browser: &Browser, server: &Server, shot: &str, frame:
         200.0 - top
     );
     browser.eval(&view).await;
-    tokio::time::sleep(std::time::Duration::from_millis(300)).await;
+    browser.painted().await;
     let box_top =
         browser.eval("document.querySelector('.picture').getBoundingClientRect().top").await.as_f64().unwrap() as usize;
     let (page_width, channels, pixels) = browser.screenshot().await;

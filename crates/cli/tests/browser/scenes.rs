@@ -1,12 +1,14 @@
 //! Browser and export paint the same: each scene on the page against the decoded film.
 
-use jampin_testkit::{Server, decode_rgb, make_film, request};
+use jampin_testkit::{Server, as_film_keeps_it, decode_rgb, differences, make_film, part_of, request};
 use serde_json::{Value, json};
 
 use super::{Browser, brought_in, cloth, with_browser};
 
 const WIDTH: usize = 640;
 const HEIGHT: usize = 360;
+/// Values that differ by more are far off.
+const FAR: u8 = 24;
 /// The frame that is compared: nothing is drawn on or off there.
 const FRAME: usize = 6;
 const CORNERS: [(f64, f64); 4] = [(110.0, 60.0), (520.0, 90.0), (560.0, 300.0), (80.0, 280.0)];
@@ -328,7 +330,7 @@ async fn on_page(browser: &Browser, revision: &Value) -> [Vec<u8>; 2] {
     browser.eval("(document.querySelectorAll('.over > g').forEach((group) => group.replaceChildren()), 1)").await;
     // Frames of a film clip come one by one.
     browser.until("![...jampin.overlay.scene.clips.kept.values()].some((one) => !one.bitmap)").await;
-    tokio::time::sleep(std::time::Duration::from_millis(250)).await;
+    browser.painted().await;
     let at_rest = shown(browser).await;
     browser.eval("(jampin.player.playing = { target: 0 }, jampin.player.draw(), 1)").await;
     let playing = shown(browser).await;
@@ -341,32 +343,7 @@ async fn shown(browser: &Browser) -> Vec<u8> {
     let top = browser.eval("document.querySelector('.picture').getBoundingClientRect().top").await;
     let top = top.as_f64().unwrap() as usize;
     let (page_width, channels, pixels) = browser.screenshot().await;
-    let mut out = Vec::with_capacity(WIDTH * HEIGHT * 3);
-    for row in 0..HEIGHT {
-        for col in 0..WIDTH {
-            let at = ((top + 20 + row) * page_width + 20 + col) * channels;
-            out.extend_from_slice(&pixels[at..at + 3]);
-        }
-    }
-    out
-}
-
-/// With the colour of each four pixels as their mean, as every 4:2:0 film has it: brightness stays each pixel's own
-/// (weights of ITU-R BT.601-7).
-fn as_film_keeps_it(picture: &[u8]) -> Vec<u8> {
-    let luma = |p: &[u8]| 0.299 * f64::from(p[0]) + 0.587 * f64::from(p[1]) + 0.114 * f64::from(p[2]);
-    let at = |row: usize, col: usize| &picture[3 * (row * WIDTH + col)..][..3];
-    let mut out = vec![0; picture.len()];
-    for (row, col) in (0..HEIGHT).step_by(2).flat_map(|row| (0..WIDTH).step_by(2).map(move |col| (row, col))) {
-        let four = [(0, 0), (0, 1), (1, 0), (1, 1)].map(|(y, x)| (row + y, col + x));
-        let colour =
-            [0, 1, 2].map(|c| four.iter().map(|&(y, x)| f64::from(at(y, x)[c]) - luma(at(y, x))).sum::<f64>() / 4.0);
-        for (y, x) in four {
-            let value = |c: usize| (luma(at(y, x)) + colour[c]).round().clamp(0.0, 255.0) as u8;
-            (0..3).for_each(|c| out[3 * (y * WIDTH + x) + c] = value(c));
-        }
-    }
-    out
+    part_of((page_width, channels, &pixels), (20, top + 20), (WIDTH, HEIGHT))
 }
 
 /// Both pictures one above the other, to be looked at when they differ: a PPM file each.
@@ -374,15 +351,6 @@ fn write_pictures(path: &std::path::Path, page: &[u8], film: &[u8]) {
     let mut bytes = format!("P6 {WIDTH} {} 255\n", 2 * HEIGHT).into_bytes();
     bytes.extend(page.iter().chain(film));
     std::fs::write(path.with_extension("ppm"), bytes).unwrap();
-}
-
-/// Mean difference of all values, and the share of pixels of which any value differs by more than 24.
-fn differences(a: &[u8], b: &[u8]) -> (f64, f64) {
-    let mean = a.iter().zip(b).map(|(a, b)| f64::from(a.abs_diff(*b))).sum::<f64>() / a.len() as f64;
-    let far = |(a, b): (&[u8; 3], &[u8; 3])| a.iter().zip(b).any(|(a, b)| a.abs_diff(*b) > 24);
-    let (a, b) = (a.as_chunks::<3>().0, b.as_chunks::<3>().0);
-    let far = a.iter().zip(b).filter(|pair| far(*pair)).count();
-    (mean, far as f64 / a.len() as f64)
 }
 
 #[test]
@@ -406,9 +374,9 @@ fn each_scene_looks_the_same_on_the_page_and_in_the_film() {
             let revision = server.get(&format!("/api/shots/{shot}")).json()["shot"]["revision"].clone();
             let [page, playing] = on_page(&browser, &revision).await;
             let film = export(&server, &shot);
-            let as_kept = as_film_keeps_it(&film);
-            let (mean, far) = differences(&as_film_keeps_it(&page), &as_kept);
-            let (quick_mean, quick_far) = differences(&as_film_keeps_it(&playing), &as_kept);
+            let as_kept = as_film_keeps_it(&film, WIDTH);
+            let off = |shown: &[u8]| differences(&as_film_keeps_it(shown, WIDTH), &as_kept, FAR);
+            let ((mean, far), (quick_mean, quick_far)) = (off(&page), off(&playing));
             println!(
                 "{name}: mean {mean:.2}, {:.2} % of pixels far; playing {quick_mean:.2}, {:.2} %",
                 far * 100.0,
@@ -418,9 +386,13 @@ fn each_scene_looks_the_same_on_the_page_and_in_the_film() {
                 write_pictures(&std::path::Path::new(&folder).join(name), &page, &film);
             }
             assert!(mean < 1.5, "{name}: the values differ by {mean} on average");
-            assert!(far < 0.005, "{name}: {} % of the pixels differ by more than 24", far * 100.0);
+            assert!(far < 0.005, "{name}: {} % of the pixels differ by more than {FAR}", far * 100.0);
             assert!(quick_mean < 2.0, "{name}, playing: the values differ by {quick_mean} on average");
-            assert!(quick_far < 0.02, "{name}, playing: {} % of the pixels differ by more than 24", quick_far * 100.0);
+            assert!(
+                quick_far < 0.02,
+                "{name}, playing: {} % of the pixels differ by more than {FAR}",
+                quick_far * 100.0
+            );
             for attachment in &attachments[1..] {
                 send(
                     &server,

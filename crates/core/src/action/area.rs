@@ -9,7 +9,7 @@ use crate::document::{Area, DrawnOutline, Fineness, KeepOut, OutlineOnFrame, Sub
 use crate::edit::Edit;
 use crate::geometry::{Homography, Point, Rect};
 use crate::pin::{MAX_PATTERN_SIDE, MIN_PATTERN_SIDE, Pin};
-use crate::time::Frame;
+use crate::time::{Frame, FrameRange};
 use crate::track::{MotionModel, Sample, SampleState};
 
 /// Pins of an area look for nothing by themselves.
@@ -135,7 +135,7 @@ pub fn change_area(ground: Ground<'_>, id: Uuid, change: AreaChange) -> Result<P
     let title = match change {
         AreaChange::Remove => return Ok(removed(subject, known)),
         AreaChange::Outline(OutlineOnFrame { frame, outline }) if frame == known.drawn.frame => {
-            return Ok(redrawn(subject, known, outline));
+            return Ok(redrawn(ground, subject, known, outline));
         }
         AreaChange::Outline(place) => {
             ground.holds(place.frame)?;
@@ -174,11 +174,11 @@ pub fn change_area(ground: Ground<'_>, id: Uuid, change: AreaChange) -> Result<P
         }
     };
     let edit = Edit::PutArea { subject: subject.id, area, index: None };
-    Ok(Planned { title, edit, solve: solve_all(known) })
+    Ok(Planned { title, edit, solve: solve_all(known, ground.range) })
 }
 
-fn solve_all(area: &Area) -> Option<Resolve> {
-    Some(Resolve { pin: area.carriers[0], frame: area.drawn.frame, only: None })
+fn solve_all(area: &Area, shot: FrameRange) -> Option<Resolve> {
+    Some(Resolve { pin: area.carriers[0], frame: area.drawn.frame, only: Some(shot) })
 }
 
 fn put_on_frame(places: &mut Vec<OutlineOnFrame>, place: OutlineOnFrame) {
@@ -195,7 +195,7 @@ fn removed(subject: &Subject, area: &Area) -> Planned {
 }
 
 /// Drawn anew where it was drawn: its pins are about the new outline.
-fn redrawn(subject: &Subject, known: &Area, outline: DrawnOutline) -> Planned {
+fn redrawn(ground: Ground<'_>, subject: &Subject, known: &Area, outline: DrawnOutline) -> Planned {
     let places = carried_by(bounds_of(&outline));
     let mut area = known.clone();
     area.drawn.outline = outline;
@@ -209,7 +209,11 @@ fn redrawn(subject: &Subject, known: &Area, outline: DrawnOutline) -> Planned {
     let put = put_by_hand(known, known.drawn.frame, places);
     let whole = Edit::PutArea { subject: subject.id, area, index: None };
     let edits = pins.chain([whole]).chain(put).collect();
-    Planned { title: format!("Outline of {}", subject.name), edit: Edit::All { edits }, solve: solve_all(known) }
+    Planned {
+        title: format!("Outline of {}", subject.name),
+        edit: Edit::All { edits },
+        solve: solve_all(known, ground.range),
+    }
 }
 
 /// Puts an area by hand on a frame, by its middle or a corner; without a place takes that away.
@@ -239,7 +243,7 @@ pub(super) fn put_area(
             let by = at - before[0];
             if is_home && index == 0 {
                 let points = area.drawn.outline.points.iter().map(|point| *point + by).collect();
-                return Ok(redrawn(subject, area, DrawnOutline { points, ..area.drawn.outline.clone() }));
+                return Ok(redrawn(ground, subject, area, DrawnOutline { points, ..area.drawn.outline.clone() }));
             }
             if is_home {
                 return Err(ActionProblem::OutlinedThere(frame));

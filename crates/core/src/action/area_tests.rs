@@ -134,7 +134,7 @@ fn outlines_are_moved_and_drawn_anew() {
     let mut shot = shot();
     let place = OutlineOnFrame { frame: Frame(30), outline: square(150.0, 120.0, 60.0) };
     let moved = change(&mut shot, AreaChange::Outline(place.clone()));
-    assert_eq!(moved.solve, Some(Resolve { pin: id(10), frame: Frame(10), only: None }));
+    assert_eq!(moved.solve, Some(Resolve { pin: id(10), frame: Frame(10), only: Some(WHOLE) }), "all of it");
     assert_eq!(task(&shot).moved, [(Frame(30), place.outline.polygon())].into());
     change(&mut shot, AreaChange::GoOnAsBefore { frame: Frame(30) });
     assert!(task(&shot).moved.is_empty());

@@ -10,7 +10,7 @@ use super::pyramid::Pyramid;
 use super::search::{candidates, is_looked_for};
 use super::subject::Subject;
 use super::task::AreaTask;
-use crate::geometry::{Homography, PixelRect, Point, Rect};
+use crate::geometry::{Homography, Point, Rect};
 use crate::image::FrameSource;
 use crate::locate::Sighting;
 use crate::time::Frame;
@@ -53,6 +53,8 @@ const REACH_PER_FRAME: f64 = 6.0;
 const BACK_UNUSUAL: f64 = 1.6;
 /// ... and so much of it has to be seen.
 const BACK_SEEN: f64 = 0.45;
+/// Share of its perspective and shear that a rough place loses from frame to frame: half of it in a third of a second.
+const STRAIGHTENED: f64 = 0.08;
 /// How alike it is before anything is known: a soft or noisy film has no better.
 const FIRST_USUAL: f64 = 0.9;
 
@@ -65,7 +67,7 @@ pub(super) struct Chain<'a> {
     bond: Bond<'a>,
     motion: MotionModel,
     /// The part of the picture that is not a black border.
-    filmed: PixelRect,
+    filmed: Rect,
     /// From the face, counted from its middle, to the last frame.
     map: Homography,
     velocity: Point,
@@ -85,7 +87,7 @@ impl<'a> Chain<'a> {
             task,
             bond: Bond::new(subject),
             motion,
-            filmed: subject.filmed(),
+            filmed: subject.filmed().into(),
             map,
             velocity: Point::default(),
             softness: 0,
@@ -120,12 +122,24 @@ impl<'a> Chain<'a> {
 
     /// With the thing that it lies on.
     fn roughly(&mut self, sighting: &Sighting) -> Place {
-        let map = self.carried(sighting);
+        let map = self.straightened(&self.carried(sighting));
         self.velocity = map.origin() - self.map.origin();
         (self.map, self.hidden) = (map, self.hidden + 1);
         self.bond.gone_along();
         let deviation = self.bond.deviation(sighting);
         Place::rough(self.whole(&self.map), sighting.likeness, deviation, self.anchor.face.centre)
+    }
+
+    /// A little nearer to how it was drawn, moved, turned and grown: who turns away does not keep the perspective in which
+    /// the face was last seen.
+    fn straightened(&self, map: &Homography) -> Homography {
+        let face = &self.anchor.face;
+        let from = face.corners().map(|corner| corner - face.centre);
+        let now = from.map(|corner| map.apply(corner));
+        let drawn = nearest(MotionModel::Scale, &from, &now);
+        let to = [0, 1, 2, 3].map(|i| now[i] * (1.0 - STRAIGHTENED) + drawn.apply(from[i]) * STRAIGHTENED);
+        let Some(map_there) = Homography::between(&from, &to) else { return *map };
+        Homography::shift(self.middle(map) - self.middle(&map_there)).after(&map_there)
     }
 
     fn unseen(&mut self, predicted: Homography) -> Place {
@@ -348,10 +362,8 @@ impl<'a> Chain<'a> {
 
     fn is_in_picture(&self) -> bool {
         let seen = self.seen_bounds(&self.map);
-        let [left, top, right, bottom] =
-            [self.filmed.left, self.filmed.top, self.filmed.right, self.filmed.bottom].map(f64::from);
-        let across = seen.right.min(right) - seen.left.max(left);
-        let down = seen.bottom.min(bottom) - seen.top.max(top);
+        let across = seen.right.min(self.filmed.right) - seen.left.max(self.filmed.left);
+        let down = seen.bottom.min(self.filmed.bottom) - seen.top.max(self.filmed.top);
         let whole = (seen.right - seen.left) * (seen.bottom - seen.top);
         across > 0.0 && down > 0.0 && across * down > LEAST_INSIDE * whole
     }

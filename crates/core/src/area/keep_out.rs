@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::outline::Outline;
-use crate::geometry::{Homography, PixelRect, Point, Size};
+use crate::geometry::{Homography, PixelRect, Rect, Size};
 use crate::time::Frame;
 
 /// An outline whose inside is not compared. Kept so that a long film takes little: worked out for a frame when that is
@@ -50,16 +50,15 @@ pub(super) fn around(PixelRect { left, top, right, bottom }: PixelRect, size: Si
     let (width, height) = (size.width as i32, size.height as i32);
     let sides = [(0, 0, left, height), (right, 0, width, height), (left, 0, right, top), (left, bottom, right, height)];
     let is_there = |(left, top, right, bottom): &(i32, i32, i32, i32)| left < right && top < bottom;
-    let outline = |(left, top, right, bottom)| {
-        let corners = [(left, top), (right, top), (right, bottom), (left, bottom)];
-        Outline(corners.map(|(x, y): (i32, i32)| Point::new(f64::from(x), f64::from(y))).into())
-    };
+    let outline =
+        |(left, top, right, bottom)| Outline(Rect::from(PixelRect { left, top, right, bottom }).corners().into());
     sides.into_iter().filter(is_there).map(|side| KeepOutTrack::Still(outline(side))).collect()
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::geometry::Point;
 
     fn triangle(x: f64) -> Outline {
         Outline([(x, 0.0), (x + 9.0, 0.0), (x, 9.0)].map(|(x, y)| Point::new(x, y)).into())

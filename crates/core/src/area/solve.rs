@@ -128,8 +128,12 @@ impl<S: FrameSource> Walk<'_, S> {
             }
         }
         let last = picked.as_ref().unwrap_or(home);
+        let mut frames = beyond(last.frame, end);
+        while frames.last().is_some_and(|frame| !self.task.asks_for(&[*frame])) {
+            frames.pop();
+        }
         // What is known of frames on the way stays: a guide that nothing could be picked on is gone through.
-        for (frame, place) in self.follow(last, &beyond(last.frame, end))? {
+        for (frame, place) in self.follow(last, &frames)? {
             places.entry(frame).or_insert(place);
         }
         Ok(())
@@ -144,6 +148,9 @@ impl<S: FrameSource> Walk<'_, S> {
     ) -> Result<Places, Halt<S::Error>> {
         let mut frames = beyond(last.frame, guide);
         frames.pop();
+        if !self.task.asks_for(&frames) {
+            return Ok(Places::new());
+        }
         let there = self.follow(last, &frames)?;
         let Some(next) = Anchor::pick(self.source, self.task, guide, map, outline)? else { return Ok(there) };
         frames.reverse();

@@ -33,7 +33,7 @@ pub(crate) struct Subject {
 }
 
 impl Subject {
-    /// Gone through from all places that are known. `goes_on` is asked after each frame; `None` when it says no, and
+    /// Gone through from all places that are known, as far as that is asked for. `goes_on` is asked after each frame; `None` when it says no, and
     /// where the outline has no middle.
     pub fn find<S: FrameSource>(
         source: &mut S,
@@ -52,7 +52,7 @@ impl Subject {
         known.extend(guides.map(|(frame, map)| Known { frame: *frame, at: map.apply(middle), velocity: None }));
         known.sort_by_key(|known| known.frame);
         let mut sightings = BTreeMap::new();
-        for gap in gaps(&known, film.part) {
+        for gap in gaps(&known, film.part).into_iter().filter(|gap| task.asks_for(&gap.frames)) {
             let Some(way) = gap.gone_through(source, &view, (&known, task), goes_on)? else { return Ok(None) };
             sightings.extend(way.into_iter().map(|sighting| (sighting.frame, sighting)));
         }

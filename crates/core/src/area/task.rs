@@ -30,6 +30,8 @@ pub struct AreaTask {
     pub motion: Option<MotionModel>,
     /// Where a person has put it on other frames: maps from the picture in which it was outlined.
     pub guides: BTreeMap<Frame, Homography>,
+    /// Frames that are asked for: the way between two guides that has none of them is not gone through. Nothing for all.
+    pub only: Option<FrameRange>,
 }
 
 impl AreaTask {
@@ -44,7 +46,15 @@ impl AreaTask {
             hidden: Vec::new(),
             motion: None,
             guides: BTreeMap::new(),
+            only: None,
         }
+    }
+
+    /// Whether any of these frames is asked for. Where the outline is moved all are: what is compared from there on hangs
+    /// on where the face is there.
+    pub(crate) fn asks_for(&self, frames: &[Frame]) -> bool {
+        let is_asked = |frame: &Frame| self.only.is_none_or(|only| only.contains(*frame));
+        !self.moved.is_empty() || frames.iter().any(is_asked)
     }
 
     /// The same where only this part of the picture was filmed. The black borders round it stay where they are whatever the

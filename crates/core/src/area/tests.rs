@@ -318,6 +318,21 @@ fn what_is_left_out_does_not_hold_it_back_and_it_goes_through_its_guides() {
 }
 
 #[test]
+fn only_the_way_between_guides_that_is_asked_for_is_gone_through() {
+    let trial = Trial { map: |t| Homography::shift(Point::new(20.0 * (WAVE * t).sin(), 0.3 * t)), ..Trial::default() };
+    let guides = [16, 32].map(|frame| (Frame(frame), (trial.map)(f64::from(frame)))).into();
+    let whole = AreaTask { guides, motion: Some(MotionModel::Affine), ..area() };
+    let only = Some(FrameRange { first: Frame(20), last: Frame(21) });
+    let all = trial.solve("whole", &whole).places;
+    let some = trial.solve("stretch", &AreaTask { only, ..whole }).places;
+    let frames: Vec<u32> = some.keys().map(|frame| frame.0).collect();
+    assert_eq!(frames, std::iter::once(0).chain(16..=32).collect::<Vec<u32>>());
+    for (frame, place) in &some {
+        assert_eq!((place.map, place.state), (all[frame].map, all[frame].state), "frame {frame}");
+    }
+}
+
+#[test]
 fn its_outline_can_be_moved_to_another_part_of_the_face_without_a_step() {
     let trial = Trial {
         map: |t| {

@@ -2,8 +2,9 @@
 
 use serde::Serialize;
 
-use crate::geometry::{PixelRect, Point};
+use crate::geometry::{PixelRect, Point, Rect};
 use crate::image::{AnySource, Component, FrameSource, Lost, Window, with_any};
+use crate::locate::Film;
 use crate::pin::Pin;
 use crate::time::{Frame, FrameRange};
 use crate::track::{Grasp, Sample, SampleState, Track};
@@ -90,8 +91,8 @@ impl Loss {
     }
 }
 
-/// The runs of more than `most` frames of `part` on which a solved pin was not seen, without those that a person said
-/// are hidden. Of a pin that was seen nowhere there is nothing to say.
+/// The runs of more than `most` frames of the film's part on which a solved pin was not seen, without those that a person
+/// said are hidden. Of a pin that was seen nowhere there is nothing to say.
 ///
 /// # Errors
 /// Those of reading the film.
@@ -99,9 +100,10 @@ pub fn losses<S: FrameSource>(
     source: &mut S,
     pin: &Pin,
     track: &Track,
-    part: FrameRange,
+    film: Film<'_>,
     most: u32,
 ) -> Result<Vec<Loss>, S::Error> {
+    let part = film.part;
     let spans = track.spans();
     let (Some(first), Some(last)) = (spans.first(), spans.last()) else { return Ok(Vec::new()) };
     let before = first.first.step(-1).and_then(|end| FrameRange::new(part.first, end));
@@ -112,17 +114,18 @@ pub fn losses<S: FrameSource>(
         gap.count() > most && gap.frames().all(|frame| unknown(frame) && !pin.is_hidden(frame))
     };
     let gaps = before.into_iter().chain(between).chain(after).filter(is_lost).take(MOST);
-    with_any(source, |source| gaps.map(|gap| loss(source, pin, track, gap)).collect())
+    let filmed = Rect::from(film.filmed(source.size()));
+    with_any(source, |source| gaps.map(|gap| loss(source, filmed, (pin, track), gap)).collect())
 }
 
 /// Of one type, so that it is compiled here.
-fn loss(source: &mut AnySource<'_>, pin: &Pin, track: &Track, gap: FrameRange) -> Result<Loss, Lost> {
+fn loss(source: &mut AnySource<'_>, filmed: Rect, (pin, track): (&Pin, &Track), gap: FrameRange) -> Result<Loss, Lost> {
     let seen_before = gap.first.step(-1).is_some_and(|frame| track.position(frame).is_some());
     let seen_after = gap.last.step(1).is_some_and(|frame| track.position(frame).is_some());
     let (at, back) = if seen_before { (gap.first, -1) } else { (gap.last, 1) };
     let seen: Vec<Sample> =
         (1..=JUDGED as i32).map_while(|n| track.get(at.step(back * n)?)).take_while(|s| s.state.is_present()).collect();
-    let cause = cause(source, pin, track, (at, back), &seen)?;
+    let cause = cause(source, filmed, (pin, track), (at, back), &seen)?;
     let step = match cause {
         LossCause::Leaves => NextStep::None,
         _ if seen_before && seen_after => NextStep::Cross,
@@ -134,12 +137,11 @@ fn loss(source: &mut AnySource<'_>, pin: &Pin, track: &Track, gap: FrameRange) -
 /// `seen` are the samples next to the loss, the nearest first.
 fn cause<S: FrameSource>(
     source: &mut S,
-    pin: &Pin,
-    track: &Track,
+    filmed: Rect,
+    (pin, track): (&Pin, &Track),
     (at, back): (Frame, i32),
     seen: &[Sample],
 ) -> Result<LossCause, S::Error> {
-    let size = source.size();
     let half = [pin.pattern[0], pin.pattern[1]].map(|side| f64::from(side) / 2.0);
     let velocity = match seen {
         [near, far, ..] => near.at - far.at,
@@ -148,10 +150,10 @@ fn cause<S: FrameSource>(
     let Some(near) = seen.first() else { return Ok(LossCause::Covered) };
     let expected = near.at + velocity;
     let is_outside = |place: Point| {
-        place.x < half[0]
-            || place.y < half[1]
-            || place.x > f64::from(size.width) - half[0]
-            || place.y > f64::from(size.height) - half[1]
+        place.x < filmed.left + half[0]
+            || place.y < filmed.top + half[1]
+            || place.x > filmed.right - half[0]
+            || place.y > filmed.bottom - half[1]
     };
     if track.get(at).is_some_and(|sample| sample.state == SampleState::Outside) || is_outside(expected) {
         return Ok(LossCause::Leaves);
@@ -196,17 +198,17 @@ mod tests {
 
     use super::*;
     use crate::geometry::Size;
-    use crate::image::Plane;
+    use crate::image::{Plane, PlaneStack, Scene};
     use crate::track::Covariance;
 
     const SIZE: Size = Size { width: 320, height: 240 };
 
     /// A film of noise that loses its contrast on the frames from `soft` on.
-    struct Film {
+    struct Noise {
         soft: u32,
     }
 
-    impl FrameSource for Film {
+    impl FrameSource for Noise {
         type Error = std::convert::Infallible;
         fn size(&self) -> Size {
             SIZE
@@ -226,7 +228,8 @@ mod tests {
         let mut pin = Pin::new(Uuid::nil(), Frame(0), Point::new(50.0, 50.0), [31, 31], [40, 40]);
         pin.set_hidden(FrameRange { first: Frame(160), last: Frame(199) }, true);
         let part = FrameRange { first: Frame(0), last: Frame(199) };
-        losses(&mut Film { soft }, &pin, &track, part, 25).unwrap_or_else(|never| match never {})
+        let film = Film { scene: &Scene::default(), part };
+        losses(&mut Noise { soft }, &pin, &track, film, 25).unwrap_or_else(|never| match never {})
     }
 
     fn found(n: u32, matched: f64) -> Sample {
@@ -267,6 +270,23 @@ mod tests {
             _ => found(n, 0.98),
         };
         assert_eq!(one(999, &fast).cause, LossCause::Blurred);
+    }
+
+    #[test]
+    fn who_walks_behind_a_black_border_leaves_the_picture() {
+        let walks = |n: u32| {
+            let at = Point::new(152.0 + 2.0 * f64::from(n), 120.0);
+            if n < 60 { Sample { at, ..found(n, 0.98) } } else { hidden(n) }
+        };
+        let cause = |black_from: u32| {
+            let picture = |col: u32, row: u32| if col < black_from { 90 + ((col * row) % 60) as u8 } else { 3 };
+            let mut frames = PlaneStack::new(vec![Plane::from_fn(SIZE, picture); 100]).expect("of one size");
+            let (scene, track) = (frames.scene(), (0..100).map(|n| (Frame(n), walks(n))).collect());
+            let pin = Pin::new(Uuid::nil(), Frame(0), Point::new(152.0, 120.0), [31, 31], [40, 40]);
+            let film = Film { scene: &scene, part: range(0, 99) };
+            losses(&mut frames, &pin, &track, film, 25).expect("in memory")[0].cause
+        };
+        assert_eq!((cause(288), cause(320)), (LossCause::Leaves, LossCause::Covered));
     }
 
     #[test]

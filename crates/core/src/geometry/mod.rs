@@ -132,6 +132,13 @@ impl PixelRect {
     }
 }
 
+impl From<PixelRect> for Rect {
+    fn from(PixelRect { left, top, right, bottom }: PixelRect) -> Self {
+        let [left, top, right, bottom] = [left, top, right, bottom].map(f64::from);
+        Self { left, top, right, bottom }
+    }
+}
+
 /// An upright box, `left <= right` and `top <= bottom`, in pixels.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Rect {

@@ -10,7 +10,7 @@ use super::task::{MeshEnd, MeshTask, MeshWatch};
 use crate::area::{Face, Halt, Subject, not_looked_at};
 use crate::image::{AnySource, FrameSource, Lost, with_any};
 use crate::locate::Film;
-use crate::time::Frame;
+use crate::time::{Frame, FrameRange};
 use crate::track::Sample;
 
 /// Follows a surface through a part of a film, both ways from the frame on which it was outlined.
@@ -31,7 +31,12 @@ fn solved(
     watch: &mut dyn MeshWatch,
 ) -> Result<MeshEnd, Lost> {
     let MeshTask { area, spacing } = task;
-    let area = &area.within(film.filmed(source.size()), source.size());
+    let mut area = area.within(film.filmed(source.size()), source.size());
+    // It is followed all the way from where it was outlined.
+    area.only = area
+        .only
+        .map(|FrameRange { first, last }| FrameRange { first: first.min(area.frame), last: last.max(area.frame) });
+    let area = &area;
     let net = Net::over(&area.outline, *spacing);
     let left_out = [area.left_out.clone(), area.kept_out(area.frame)].concat();
     let face = Face::pick(source, area.frame, &area.outline, &left_out)?;
@@ -44,9 +49,10 @@ fn solved(
     walk.knots.insert(area.frame, home);
     let after = (area.frame.0 + 1..=film.part.last.0).map(Frame).collect::<Vec<_>>();
     let before = (film.part.first.0..area.frame.0).rev().map(Frame).collect::<Vec<_>>();
-    match walk.along(&after).and_then(|()| {
+    let asked = |frames: Vec<Frame>| if area.asks_for(&frames) { frames } else { Vec::new() };
+    match walk.along(&asked(after)).and_then(|()| {
         walk.chain = Chain::new(&surface, area, &subject);
-        walk.along(&before)
+        walk.along(&asked(before))
     }) {
         Ok(()) => Ok(MeshEnd::Solved(surface.net.clone(), walk.knots)),
         Err(Halt::Stopped) => Ok(MeshEnd::Stopped),

@@ -176,6 +176,18 @@ fn what_passes_in_front_does_not_carry_it_away() {
 }
 
 #[test]
+fn hidden_for_long_it_is_found_again_also_on_a_frame_on_which_it_was_not_looked_for() {
+    let covered = 3..32;
+    let trial = Trial { wind: 1.0, cover: |t, at| (3.0..32.0).contains(&t).then(|| wall(at, 31)), ..Trial::default() };
+    let (_, frames) = trial.solve(40.0);
+    let is_seen = |frame: &u32| {
+        let knots = &frames[&Frame(*frame)];
+        knots.iter().filter(|knot| knot.state.is_present()).count() * 2 > knots.len()
+    };
+    assert_eq!((1..FRAMES).filter(|frame| !is_seen(frame)).collect::<Vec<u32>>(), covered.collect::<Vec<u32>>());
+}
+
+#[test]
 fn a_net_lies_over_all_of_an_outline_and_knows_every_place_of_it() {
     for (spacing, shape) in [(24.0, &CLOTH[..]), (9.0, &CLOTH[..3])] {
         let outline = Outline(shape.to_vec());
