@@ -7,8 +7,10 @@ use crate::geometry::{Homography, Point, Rect};
 use crate::image::{Blur, FrameSource, PatchSamples};
 use crate::time::Frame;
 
-/// Samples of a level that are compared at most. More tell little more and cost as much again.
+/// Samples of the finest level that are compared at most. More tell little more and cost as much again.
 const MOST_SAMPLES: usize = 5_000;
+/// ... and of a coarser one, from which a finer one goes on.
+const MOST_COARSE_SAMPLES: usize = 2_500;
 /// A level with fewer samples says too little.
 const LEAST_SAMPLES: usize = 40;
 /// Pixels of the box round a face at most: where a person has put it larger than any picture, that is not looked at.
@@ -156,7 +158,8 @@ impl Level {
         if chosen.len() < LEAST_SAMPLES {
             return None;
         }
-        thin(&mut chosen, &sampled, keep);
+        let most = if level == 0 { MOST_SAMPLES } else { MOST_COARSE_SAMPLES };
+        thin(&mut chosen, &sampled, (keep, most));
         let samples = grid_samples(&sampled);
         let soft: Vec<Vec<[f32; 3]>> =
             SOFTNESS.iter().map(|sigma| softened(&samples, cols, sigma / step, &chosen)).collect();
@@ -219,12 +222,12 @@ enum Keep {
 }
 
 /// Keeps the strongest, and some of all.
-fn thin(chosen: &mut Vec<usize>, sampled: &[Option<[f32; 3]>], keep: Keep) {
+fn thin(chosen: &mut Vec<usize>, sampled: &[Option<[f32; 3]>], (keep, most): (Keep, usize)) {
     let strength = |i: usize| f64::from(sampled[i].map_or(0.0, |[_, dx, dy]| dx * dx + dy * dy));
     let telling = chosen.iter().filter(|i| strength(**i) > BARE * BARE).count().max(LEAST_SAMPLES);
     let most = match keep {
-        Keep::Telling => MOST_SAMPLES.min((telling as f64 / STRONGEST) as usize),
-        Keep::Flat => MOST_SAMPLES,
+        Keep::Telling => most.min((telling as f64 / STRONGEST) as usize),
+        Keep::Flat => most,
     };
     if chosen.len() <= most {
         return;

@@ -183,21 +183,12 @@ impl<'a> Work<'a> {
     /// Reads the frame where the samples are now; `None` where too few are in it.
     fn look(&mut self) -> Option<()> {
         let over = 1.0 / self.picture.zoom;
-        let places: Vec<[f32; 2]> = self
-            .placed
-            .iter()
-            .map(|place| {
-                let sum = |of: fn(&Point) -> f64| -> f64 {
-                    place
-                        .knots
-                        .iter()
-                        .zip(place.shares)
-                        .map(|(knot, share)| f64::from(share) * of(&self.at[*knot]))
-                        .sum()
-                };
-                [(over * sum(|at| at.x)) as f32, (over * sum(|at| at.y)) as f32]
-            })
-            .collect();
+        let knots: Vec<[f32; 2]> = self.at.iter().map(|at| [(over * at.x) as f32, (over * at.y) as f32]).collect();
+        let place = |Placed { knots: [a, b, c], shares, .. }: &Placed| {
+            let [a, b, c] = [knots[*a], knots[*b], knots[*c]];
+            [0, 1].map(|axis| shares[0] * a[axis] + shares[1] * b[axis] + shares[2] * c[axis])
+        };
+        let places: Vec<[f32; 2]> = self.placed.iter().map(place).collect();
         self.seen.clear();
         self.seen.extend(self.picture.patch.sample_points(&Homography::shift(Point::default()), &places));
         if let Some(mask) = self.picture.mask {
