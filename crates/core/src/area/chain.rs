@@ -169,8 +169,12 @@ impl<'a> Chain<'a> {
         {
             return Ok(Some(fit));
         }
-        if self.bond.sighting().is_none() && !is_looked_for(self.hidden) {
+        if !is_looked_for(self.hidden) {
             return Ok(None);
+        }
+        // Who goes roughly with what it lies on is there, and nowhere else.
+        if self.hidden > 0 && self.bond.sighting().is_some() {
+            return self.elsewhere(source, frame, predicted);
         }
         match self.near(source, frame, predicted)? {
             Some(fit) => Ok(Some(fit)),

@@ -117,8 +117,8 @@ impl<'a> Chain<'a> {
     }
 
     fn is_sought_on(&self, frame: Frame) -> bool {
-        let is_known = self.bond.sighting().is_some() || self.task.guides.contains_key(&frame);
-        !self.task.is_hidden(frame) && (is_known || is_looked_for(self.hidden))
+        let is_asked = self.task.guides.contains_key(&frame) || is_looked_for(self.hidden);
+        is_asked && !self.task.is_hidden(frame)
     }
 
     /// How far the knots have gone since the frame before: each as those round it that are seen. One that nothing holds
@@ -216,8 +216,10 @@ impl<'a> Chain<'a> {
         let looks = (&self.task.kept_out(frame)[..], self.surface.face.looks());
         let Some(pyramid) = Pyramid::read(source, frame, part, looks)? else { return Ok(None) };
         let others = self.elsewhere(frame, &pyramid, reach);
-        let starts: Vec<&[Point]> =
-            [foreseen, &self.at[..]].into_iter().chain(others.iter().map(Vec::as_slice)).collect();
+        // What goes roughly with the thing that it is on is there, and nowhere else.
+        let goes_along = self.hidden > 0 && self.bond.sighting().is_some();
+        let near = if goes_along { &[][..] } else { &[foreseen, &self.at[..]][..] };
+        let starts = near.iter().copied().chain(others.iter().map(Vec::as_slice));
         let mut best: Option<Found> = None;
         // Where it should be; only if that is not good enough elsewhere.
         for start in starts {
