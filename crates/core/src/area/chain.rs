@@ -2,8 +2,8 @@
 
 use super::anchor::Anchor;
 use super::bond::Bond;
+use super::compared::Light;
 use super::fit::{Fit, Settled, fit};
-use super::light::Light;
 use super::model::nearest;
 use super::place::{Place, placed, relative_map, whole_map};
 use super::pyramid::Pyramid;

@@ -3,11 +3,14 @@
 //! In single precision, which is far finer than any camera; only sums over all samples are not.
 
 use super::face::Level;
-use super::light::{BRIGHT, Light};
 use super::pyramid::PictureLevel;
 use crate::biweight::{BIWEIGHT_LIMIT, BIWEIGHT_VARIANCE};
 use crate::geometry::{Homography, Point};
 
+/// Numbers of the light.
+pub(super) const LIGHT: usize = 4;
+/// Grey levels by which brightness is divided, so that all unknowns are of one size.
+pub(super) const BRIGHT: f64 = 64.0;
 /// The median of absolute residuals of Gaussian noise, over its standard deviation.
 const MEDIAN_OF_NORMAL: f64 = 0.6745;
 /// Cells across and down, each of which is covered or is not.
@@ -19,6 +22,10 @@ pub(super) const LEAST_SAMPLES: usize = 30;
 pub(super) const LEAST_WEIGHT: f64 = 10.0;
 /// The variance never falls below this, in squared grey levels: a picture without noise would be sure beyond reason.
 const LEAST_VARIANCE: f64 = 0.05;
+
+/// Gain, offset and slopes of the light: of a value over [`BRIGHT`], of one, and of the place as a share of the radius. The
+/// same on every level of a face.
+pub(super) type Light = [f64; LIGHT];
 
 /// One level of a face over one level of a frame.
 pub(super) struct Compared<'a> {

@@ -5,9 +5,9 @@
 //! biweight, its scale from their median; a cell of the face that mostly disagrees is covered and counts for nothing as
 //! a whole.
 
-use super::compared::{Compared, LEAST_WEIGHT};
+use super::compared::{BRIGHT, Compared, LEAST_WEIGHT, LIGHT, Light};
 use super::face::Level;
-use super::light::{self, BRIGHT, LIGHT, Light, STIFF, STRETCH};
+use super::light::{self, STIFF, STRETCH};
 use super::pyramid::PictureLevel;
 use crate::align::{MOST_COLUMNS, columns_of};
 use crate::cholesky::{Cholesky, Matrix};

@@ -1,10 +1,8 @@
 //! The light on a face: gain, offset, and slopes across and down.
 
-use super::compared::{Compared, LEAST_SAMPLES};
+use super::compared::{BRIGHT, Compared, LEAST_SAMPLES, LIGHT, Light};
 use crate::cholesky::{Cholesky, Matrix};
 
-/// Numbers of the light.
-pub(super) const LIGHT: usize = 4;
 /// The least gain to begin with, and one over the most: beyond, medians were taken of other things.
 const DARKEST: f64 = 0.3;
 /// Stiffness of the light's numbers, as a share of all weight: too little to be seen in what a face does fix.
@@ -15,13 +13,8 @@ const MOST_ROUNDS: usize = 6;
 const SETTLED: f64 = 0.01;
 /// Samples of which medians are taken for a light to begin with: what follows sees them all.
 const ENOUGH: usize = 1000;
-/// Grey levels by which brightness is divided, so that all unknowns are of one size.
-pub(super) const BRIGHT: f64 = 64.0;
 /// Samples summed up in single precision: enough to be quick, few enough to lose nothing that would be seen.
 pub(super) const STRETCH: usize = 64;
-
-/// Of a value over [`BRIGHT`], of one, and of the place as a share of the radius: the same on every level of a face.
-pub(super) type Light = [f64; LIGHT];
 
 /// Before the motion is solved for: the light alone, and the variance of what counts under it. It begins as it was, or
 /// with medians and spreads, whatever fits more of the face, so that what covers a part does not count, and is solved for
