@@ -1,11 +1,11 @@
 //! Areas: flat faces that a person has outlined, followed as a whole.
 //!
 //! A face is aligned directly to the picture in which it was outlined, never to the frame before, so it does not
-//! drift: coarse to fine, with robust weights, under changing light, with what covers it left out cell by cell
-//! ([`fit`]), as soft as the frame is ([`face`]). The thing that it lies on is followed for itself ([`subject`]): a face
-//! is nowhere else, it is found again with it, and where it is not to be recognised it goes roughly with it. Where that
-//! is not seen either it is searched for nearby ([`search`]). From frame to frame it goes in a [`chain`]; the whole shot
-//! is gone through both ways from every frame that a person has set ([`solve`]).
+//! drift: coarse to fine ([`fit`]), with robust weights and what covers it left out cell by cell ([`compared`]), under
+//! changing light ([`light`]), as soft as the frame is ([`face`]). The thing that it lies on is followed for itself
+//! ([`subject`]): a face is nowhere else, it is found again with it, and where it is not to be recognised it goes roughly
+//! with it. Where that is not seen either it is searched for nearby ([`search`]). From frame to frame it goes in a
+//! [`chain`]; the whole shot is gone through both ways from every frame that a person has set ([`solve`]).
 
 mod anchor;
 mod bond;
