@@ -54,6 +54,7 @@ const BACK_UNUSUAL: f64 = 1.6;
 /// ... and so much of it has to be seen.
 const BACK_SEEN: f64 = 0.45;
 /// Share of its perspective and shear that a rough place loses from frame to frame: half of it in a third of a second.
+/// A guess at how fast people turn; others were not tried.
 const STRAIGHTENED: f64 = 0.08;
 /// How alike it is before anything is known: a soft or noisy film has no better.
 const FIRST_USUAL: f64 = 0.9;

@@ -9,7 +9,8 @@ use crate::time::Frame;
 
 /// Samples of the finest level that are compared at most. More tell little more and cost as much again.
 const MOST_SAMPLES: usize = 5_000;
-/// ... and of a coarser one, from which a finer one goes on.
+/// ... and of a coarser one, from which a finer one goes on. With as many as on the finest nothing is better on real film, in
+/// boxes of 120 px.
 const MOST_COARSE_SAMPLES: usize = 2_500;
 /// A level with fewer samples says too little.
 const LEAST_SAMPLES: usize = 40;

@@ -9,7 +9,7 @@ const DARKEST: f64 = 0.3;
 pub(super) const STIFF: f64 = 1e-6;
 /// Times that the light alone is solved for before the first step, at most, ...
 const MOST_ROUNDS: usize = 6;
-/// ... until the variance of what counts changes by no more than this share.
+/// ... until the variance of what counts changes by no more than this share: the steps that follow find the light, too.
 const SETTLED: f64 = 0.01;
 /// Samples of which medians are taken for a light to begin with: what follows sees them all.
 const ENOUGH: usize = 1000;

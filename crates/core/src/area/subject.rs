@@ -33,8 +33,8 @@ pub(crate) struct Subject {
 }
 
 impl Subject {
-    /// Gone through from all places that are known, as far as that is asked for. `goes_on` is asked after each frame; `None` when it says no, and
-    /// where the outline has no middle.
+    /// Gone through from all places that are known, as far as that is asked for. `goes_on` is asked after each frame;
+    /// `None` when it says no, and where the outline has no middle.
     pub fn find<S: FrameSource>(
         source: &mut S,
         film: Film<'_>,
