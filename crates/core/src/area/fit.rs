@@ -28,7 +28,7 @@ const LONGEST_STEP: f64 = 2.0;
 const SEEN: f32 = 0.2;
 
 /// A step that moves the rim by no more than a share of a pixel of the level is the last. With a hundredth on coarse levels,
-/// too, as many labels on real film are right, for half as much time again.
+/// too, as many labels on real film are right, for a tenth more time.
 #[derive(Clone, Copy)]
 pub(super) enum Settled {
     /// A finer level goes on from there.
