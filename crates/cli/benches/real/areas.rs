@@ -12,7 +12,7 @@ use jampin_core::track::{Sample, SampleState};
 use rayon::prelude::*;
 
 use crate::film::{Film, Shared};
-use crate::labels::{Label, LabelCount, Points, starts_of};
+use crate::labels::{Label, LabelCount, Points, asked_for, is_absent, starts_of};
 
 /// Of all points, or of those that are named, begun at the labels that are asked for.
 pub fn tell(films: &BTreeMap<&String, Film>, points: &Points, only: Option<&[&str]>, which: &str) {
@@ -21,19 +21,31 @@ pub fn tell(films: &BTreeMap<&String, Film>, points: &Points, only: Option<&[&st
         .filter(|((_, point), _)| only.is_none_or(|only| only.contains(&point.as_str())))
         .flat_map(|(key, labels)| starts_of(labels, which).into_iter().map(move |start| (key, labels, start)))
         .collect();
-    let counts: Vec<(String, LabelCount)> =
+    let all: Vec<Followed> =
         wanted.par_iter().map(|((clip, point), labels, start)| one(&films[clip], point, labels, start)).collect();
     println!("-- {which}");
-    counts.iter().for_each(|(line, _)| println!("{line}"));
-    println!("{which}: {}", LabelCount::of_all(counts.iter().map(|(_, count)| count)));
+    all.iter().for_each(|one| println!("{}", one.line));
+    println!("{which}: {}", LabelCount::of_all(all.iter().map(|one| &one.labels)));
+    let [found, absent] = [0, 1].map(|i| all.iter().map(|one| one.absent[i]).sum::<usize>());
+    if absent > 0 {
+        println!("{which}: called found on {found} of {absent} frames on which it is not in the picture");
+    }
 }
 
 fn number(name: &str) -> Option<f64> {
     std::env::var(name).ok().map(|word| word.parse().expect("a number of pixels"))
 }
 
-fn one(film: &Film, name: &str, labels: &[Label], start: &Label) -> (String, LabelCount) {
-    let range = FrameRange { first: Frame(labels[0].frame), last: Frame(labels[labels.len() - 1].frame) };
+/// How one was followed.
+struct Followed {
+    line: String,
+    labels: LabelCount,
+    /// Frames on which it is not in the picture and called found, and all of those.
+    absent: [usize; 2],
+}
+
+fn one(film: &Film, name: &str, labels: &[Label], start: &Label) -> Followed {
+    let range = asked_for(labels, film.whole());
     let begun = Instant::now();
     let seen = followed(film, start, range);
     let seconds = begun.elapsed().as_secs_f64();
@@ -62,7 +74,11 @@ fn one(film: &Film, name: &str, labels: &[Label], start: &Label) -> (String, Lab
             println!("   {name} {frame:4} {state:?} {:6.1} {:6.1} match {matched:.3}", at.x, at.y);
         }
     }
-    (line, LabelCount::of(labels, start, error))
+    let away = || seen.iter().filter(|(frame, _)| is_absent(name, labels, frame.0));
+    let found = away().filter(|(_, sample)| sample.state == SampleState::Found).count();
+    let absent = [found, away().count()];
+    let line = if absent[1] > 0 { format!("{line}, found when away {found} of {}", absent[1]) } else { line };
+    Followed { line, labels: LabelCount::of(labels, start, error), absent }
 }
 
 /// The middle of the box, frame by frame; nothing where there was nothing to follow.

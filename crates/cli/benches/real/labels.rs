@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::ops::RangeInclusive;
 
 use jampin_core::geometry::Point;
+use jampin_core::time::{Frame, FrameRange};
 
 /// Where a point was seen on a frame, by eye.
 #[derive(Clone, Debug)]
@@ -15,6 +16,18 @@ pub struct Label {
     pub marked: bool,
     /// It has left the picture, and none of these films shows it again.
     pub is_gone: bool,
+}
+
+/// Whether a point is known not to be in the picture on a frame.
+pub fn is_absent(name: &str, labels: &[Label], frame: u32) -> bool {
+    let last = &labels[labels.len() - 1];
+    last.is_gone && frame > last.frame || absences(name).iter().any(|range| range.contains(&frame))
+}
+
+/// The frames that are gone through: from a point's first label to its last, or the whole film.
+pub fn asked_for(labels: &[Label], whole: FrameRange) -> FrameRange {
+    let (first, last) = (Frame(labels[0].frame), Frame(labels[labels.len() - 1].frame));
+    if std::env::var("REAL_WHOLE").is_ok() { whole } else { FrameRange { first, last } }
 }
 
 /// By film and name.
@@ -41,7 +54,7 @@ pub fn labels(path: &str) -> Points {
 }
 
 /// Frames on which a point is not in the picture, as `REAL_ABSENT` has them.
-pub fn absences(point: &str) -> Vec<RangeInclusive<u32>> {
+fn absences(point: &str) -> Vec<RangeInclusive<u32>> {
     let all = std::env::var("REAL_ABSENT").unwrap_or_default();
     let one = |word: &str| {
         let (_, frames) = word.split_once(':').filter(|(name, _)| *name == point)?;
@@ -79,6 +92,7 @@ pub struct LabelCount {
     missing: usize,
     hidden: usize,
     hidden_found: usize,
+    hidden_far: usize,
 }
 
 /// Further off than this, in pixels, is wrong.
@@ -92,13 +106,15 @@ impl LabelCount {
         let found: Vec<Option<f64>> =
             visible.into_iter().filter(|label| label.frame != start.frame).map(&error).collect();
         let within = |is_in: &dyn Fn(f64) -> bool| found.iter().flatten().filter(|off| is_in(**off)).count();
+        let found_there: Vec<f64> = hidden.iter().filter_map(|label| error(label)).collect();
         Self {
             visible: found.len(),
             right: within(&|off| off <= near),
             far: within(&|off| off > FAR),
             missing: found.iter().filter(|off| off.is_none()).count(),
             hidden: hidden.len(),
-            hidden_found: hidden.into_iter().filter(|label| error(label).is_some()).count(),
+            hidden_found: found_there.len(),
+            hidden_far: found_there.iter().filter(|off| **off > FAR).count(),
         }
     }
 
@@ -111,6 +127,7 @@ impl LabelCount {
             missing: sum.missing + one.missing,
             hidden: sum.hidden + one.hidden,
             hidden_found: sum.hidden_found + one.hidden_found,
+            hidden_far: sum.hidden_far + one.hidden_far,
         })
     }
 }
@@ -120,6 +137,7 @@ impl std::fmt::Display for LabelCount {
         let share = |count: usize| count as f64 * 100.0 / self.visible.max(1) as f64;
         let (right, far, missing) = (share(self.right), share(self.far), share(self.missing));
         write!(f, "labels right {right:.1} %, off by more than {FAR} px {far:.1} %, not found {missing:.1} %, ")?;
-        write!(f, "hidden called found {} of {}", self.hidden_found, self.hidden)
+        let Self { hidden, hidden_found, hidden_far, .. } = self;
+        write!(f, "hidden called found {hidden_found} of {hidden} ({hidden_far} off by more than {FAR} px)")
     }
 }

@@ -13,7 +13,7 @@ use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, SampleState, Track};
 
 use crate::film::{Film, Shared};
-use crate::labels::{FAR, Label, LabelCount, absences, usual_accuracy};
+use crate::labels::{FAR, Label, LabelCount, asked_for, is_absent, usual_accuracy};
 
 /// How one was held.
 pub struct Score {
@@ -101,11 +101,7 @@ fn is_asked(labels: &[Label], is_wrong: impl Fn(&Label) -> bool, worth_a_look: &
 
 /// Follows one from a label.
 pub fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings: Option<Settings>) -> Score {
-    let last = labels.last().expect("a point has labels");
-    let range = match std::env::var("REAL_WHOLE") {
-        Ok(_) => film.whole(),
-        Err(_) => FrameRange { first: Frame(labels[0].frame), last: Frame(last.frame) },
-    };
+    let range = asked_for(labels, film.whole());
     let begun = Instant::now();
     let (sightings, worth_a_look) = match settings {
         Some(settings) => (located(film, start, range, settings), Vec::new()),
@@ -126,8 +122,7 @@ pub fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings:
     let wrong = labels.iter().filter(|label| !label.visible && error(label).is_some()).count();
     let near = (2.0f64).max(2.0 * usual_accuracy(labels));
     let held = !known.is_empty() && middle <= near && worst.0 <= FAR && missing as f64 <= 0.1 * visible.len() as f64;
-    let away = absences(name);
-    let is_away = |frame: &u32| last.is_gone && *frame > last.frame || away.iter().any(|range| range.contains(frame));
+    let is_away = |frame: &u32| is_absent(name, labels, *frame);
     let found = sightings.iter().filter(|(frame, seen)| is_away(frame) && seen.seen).count();
     let absent = [found, sightings.keys().filter(|frame| is_away(frame)).count()];
     let line = format!(
