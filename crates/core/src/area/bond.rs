@@ -9,21 +9,29 @@ use crate::time::Frame;
 /// thing.
 const LEAP: f64 = 0.5;
 
+/// Where neither has been seen for more frames than this, nobody knows where the face should be, and sooner or later a
+/// wall or a shade of the sky looks like any face: it is looked for where the thing is seen again.
+const OUT_OF_SIGHT: u32 = 24;
+
 /// What is known of the thing while a face is followed.
 #[derive(Clone)]
 pub(crate) struct Bond<'a> {
     subject: &'a Subject,
-    /// Where it is on the frame that is looked at, if it is plainly seen.
+    /// Where it is on the frame that is looked at, or should be.
+    foreseen: Option<&'a Sighting>,
+    /// The same, if it is plainly seen.
     sighting: Option<&'a Sighting>,
     /// Its size when the face was last seen, or went with it.
     size: f64,
     /// How far apart the two were when both were last seen, in reaches.
     apart: f64,
+    /// For how many frames neither was seen.
+    unseen: u32,
 }
 
 impl<'a> Bond<'a> {
     pub fn new(subject: &'a Subject) -> Self {
-        Self { subject, sighting: None, size: 1.0, apart: 0.0 }
+        Self { subject, foreseen: None, sighting: None, size: 1.0, apart: 0.0, unseen: 0 }
     }
 
     /// The middle of what was outlined, in that picture.
@@ -33,7 +41,22 @@ impl<'a> Bond<'a> {
 
     /// The frame that is looked at from now on.
     pub fn look_at(&mut self, frame: Frame) {
-        self.sighting = self.subject.seen_on(frame);
+        self.foreseen = self.subject.foreseen_on(frame);
+        self.sighting = self.foreseen.filter(|sighting| Subject::is_plain(sighting));
+        self.unseen += 1;
+    }
+
+    /// Whether nobody knows where they are: the thing is not seen either, for too long.
+    pub fn is_out_of_sight(&self) -> bool {
+        let stands_still = self.foreseen.is_some_and(|thing| thing.still);
+        self.sighting.is_none() && self.unseen > OUT_OF_SIGHT && !stands_still
+    }
+
+    /// Whether a face that was lost can come back with its middle there: where the thing is not seen, no further from where
+    /// it should be than the face is large.
+    pub fn can_come_back(&self, middle: Point) -> bool {
+        let is_near = |thing: &Sighting| thing.at.distance(middle) <= self.subject.outlined(thing);
+        self.sighting.is_some() || self.foreseen.is_none_or(is_near)
     }
 
     /// Where the thing is there, if it is plainly seen.
@@ -60,6 +83,7 @@ impl<'a> Bond<'a> {
     /// The face was not seen, and went with the thing.
     pub fn gone_along(&mut self) {
         self.size = self.sighting.map_or(self.size, |sighting| sighting.scale);
+        self.unseen = 0;
     }
 
     /// Whether the thing is seen elsewhere than a face with its middle there. They part bit by bit: where the face is as it
@@ -106,6 +130,32 @@ mod tests {
         let leaping = [0.0, 24.0, 26.0, 200.0, 4.0, 25.0];
         assert_eq!(told(&leaping, true), [false; 6]);
         assert_eq!(told(&leaping, false), [false, true, true, true, false, true]);
+    }
+
+    /// Of a thing at the origin with a box of 40 px that is seen on the first frame only, `count` frames later.
+    fn long_after<T>(count: u32, still: bool, ask: impl Fn(&Bond<'_>) -> T) -> T {
+        let places = vec![Point::default(); count as usize + 1];
+        let subject = Subject::made(&places, 40.0, Point::default()).seen_only_first(still);
+        let mut bond = Bond::new(&subject);
+        bond.look_at(Frame(0));
+        bond.seen(Point::default());
+        (1..=count).for_each(|frame| bond.look_at(Frame(frame)));
+        ask(&bond)
+    }
+
+    #[test]
+    fn nobody_knows_where_it_is_that_was_not_seen_for_a_second_unless_it_stands_still() {
+        let is_lost = |count: u32, still: bool| long_after(count, still, |bond| bond.is_out_of_sight());
+        assert_eq!([0, 24, 25, 200].map(|count| is_lost(count, false)), [false, false, true, true]);
+        assert!(!is_lost(200, true));
+    }
+
+    #[test]
+    fn a_face_comes_back_no_further_from_where_its_thing_should_be_than_it_is_large() {
+        let comes = |right: f64| long_after(3, false, |bond| bond.can_come_back(Point::new(right, 0.0)));
+        assert!(comes(39.0) && !comes(41.0));
+        let seen = |right: f64| long_after(0, false, |bond| bond.can_come_back(Point::new(right, 0.0)));
+        assert!(seen(41.0), "where the thing is seen it says itself what is elsewhere");
     }
 
     #[test]

@@ -170,7 +170,7 @@ impl<'a> Chain<'a> {
         {
             return Ok(Some(fit));
         }
-        if !is_looked_for(self.hidden) {
+        if !is_looked_for(self.hidden) || self.bond.is_out_of_sight() {
             return Ok(None);
         }
         // Who goes roughly with what it lies on is there, and nowhere else.
@@ -355,6 +355,7 @@ impl<'a> Chain<'a> {
             && is_upright
             && growth < most
             && growth > 1.0 / most
+            && (self.hidden == 0 || self.bond.can_come_back(self.middle(&fit.map)))
             && !self.bond.is_elsewhere(self.middle(&fit.map), self.is_as_usual(fit))
     }
 

@@ -28,6 +28,8 @@ pub(crate) struct Subject {
     sightings: BTreeMap<Frame, Sighting>,
     /// Of its box, in pixels.
     side: f64,
+    /// Of a square as large as the outline, in pixels.
+    outlined: f64,
     middle: Point,
     filmed: PixelRect,
 }
@@ -56,7 +58,7 @@ impl Subject {
             let Some(way) = gap.gone_through(source, &view, (&known, task), goes_on)? else { return Ok(None) };
             sightings.extend(way.into_iter().map(|sighting| (sighting.frame, sighting)));
         }
-        Ok(Some(Self { sightings, side, middle, filmed: film.filmed(size) }))
+        Ok(Some(Self { sightings, side, outlined, middle, filmed: film.filmed(size) }))
     }
 
     /// One that is plainly seen at these places from frame 0 on, in a box of `side` pixels; the picture has no end.
@@ -69,22 +71,45 @@ impl Subject {
             (frame, Sighting { frame, at: *at, likeness, known, scale, seen, still, learned, cost })
         };
         let filmed = PixelRect { left: i32::MIN, top: i32::MIN, right: i32::MAX, bottom: i32::MAX };
-        Self { sightings: (0..).zip(places).map(sighting).collect(), side, middle, filmed }
+        let sightings = (0..).zip(places).map(sighting).collect();
+        Self { sightings, side, outlined: side, middle, filmed }
     }
 
-    /// What is plainly seen of it on a frame.
-    pub fn seen_on(&self, frame: Frame) -> Option<&Sighting> {
-        self.sightings.get(&frame).filter(|sighting| sighting.seen && sighting.likeness >= PLAIN)
+    /// The same, hidden after the first frame.
+    #[cfg(test)]
+    pub fn seen_only_first(mut self, still: bool) -> Self {
+        self.sightings.values_mut().skip(1).for_each(|sighting| (sighting.seen, sighting.still) = (false, still));
+        self
+    }
+
+    /// Where it is on a frame, or should be.
+    pub fn foreseen_on(&self, frame: Frame) -> Option<&Sighting> {
+        self.sightings.get(&frame)
+    }
+
+    /// Whether it is seen well enough to go by.
+    pub fn is_plain(sighting: &Sighting) -> bool {
+        sighting.seen && sighting.likeness >= PLAIN
+    }
+
+    /// Side of its box, in pixels.
+    fn side(&self, sighting: &Sighting) -> f64 {
+        self.side * sighting.scale
+    }
+
+    /// How large the face is, in pixels.
+    pub fn outlined(&self, sighting: &Sighting) -> f64 {
+        self.outlined * sighting.scale
     }
 
     /// Standard deviation of where it is, in pixels.
     pub fn deviation(&self, sighting: &Sighting) -> f64 {
-        sighting.deviation(self.side * sighting.scale)
+        sighting.deviation(self.side(sighting))
     }
 
     /// How far off the middle of the face may be, in pixels.
     pub fn reach(&self, sighting: &Sighting) -> f64 {
-        (ELSEWHERE * self.side * sighting.scale).max(TOLERANCE)
+        (ELSEWHERE * self.side(sighting)).max(TOLERANCE)
     }
 
     /// The part of the film's picture that is not a black border.

@@ -117,7 +117,8 @@ impl<'a> Chain<'a> {
     }
 
     fn is_sought_on(&self, frame: Frame) -> bool {
-        let is_asked = self.task.guides.contains_key(&frame) || is_looked_for(self.hidden);
+        let is_asked =
+            self.task.guides.contains_key(&frame) || is_looked_for(self.hidden) && !self.bond.is_out_of_sight();
         is_asked && !self.task.is_hidden(frame)
     }
 
@@ -277,6 +278,7 @@ impl<'a> Chain<'a> {
             && growth < most
             && growth > 1.0 / most
             && self.surface.flipped(&fit.at) < MOST_FLIPPED
+            && (self.hidden == 0 || self.bond.can_come_back(self.middle(&fit.at)))
             && !self.bond.is_elsewhere(self.middle(&fit.at), self.is_as_usual(fit))
     }
 
