@@ -70,8 +70,8 @@ fn one(film: &Film, name: &str, labels: &[Label], start: &Label) -> Followed {
     );
     if std::env::var("REAL_FRAMES").is_ok() {
         for (frame, sample) in &seen {
-            let Sample { at, matched, state, .. } = sample;
-            println!("   {name} {frame:4} {state:?} {:6.1} {:6.1} match {matched:.3}", at.x, at.y);
+            let Sample { at, matched, state, grasp, .. } = sample;
+            println!("   {name} {frame:4} {state:?} {grasp:?} {:6.1} {:6.1} match {matched:.3}", at.x, at.y);
         }
     }
     let away = || seen.iter().filter(|(frame, _)| is_absent(name, labels, frame.0));
