@@ -5,13 +5,22 @@ use crate::geometry::Point;
 use crate::locate::Sighting;
 use crate::time::Frame;
 
-/// What comes apart by more than this from one frame to the next, in reaches, has not parted: one of the two is another
-/// thing.
-const LEAP: f64 = 0.5;
+/// What comes apart by more than this from one frame to the next, in sides of the thing's box, has not parted: one of the
+/// two is another thing. Where the thing was away they may have parted as far before.
+const LEAP: f64 = 0.25;
 
 /// Where neither has been seen for more frames than this, nobody knows where the face should be, and sooner or later a
 /// wall or a shade of the sky looks like any face: it is looked for where the thing is seen again.
 const OUT_OF_SIGHT: u32 = 24;
+
+/// Where a face has been aligned.
+#[derive(Clone, Copy)]
+pub(crate) struct Aligned {
+    /// The middle of what was outlined.
+    pub middle: Point,
+    /// Correlation of the face with what is seen of it, 0 to 1.
+    pub matched: f64,
+}
 
 /// What is known of the thing while a face is followed.
 #[derive(Clone)]
@@ -23,15 +32,17 @@ pub(crate) struct Bond<'a> {
     sighting: Option<&'a Sighting>,
     /// Its size when the face was last seen, or went with it.
     size: f64,
-    /// How far apart the two were when both were last seen, in reaches.
-    apart: f64,
+    /// How far apart the two were when the face was last seen, in sides of the thing's box; nothing where the thing was not.
+    apart: Option<f64>,
+    /// Whether the thing had leapt away from the face by then.
+    has_leapt: bool,
     /// For how many frames neither was seen.
     unseen: u32,
 }
 
 impl<'a> Bond<'a> {
     pub fn new(subject: &'a Subject) -> Self {
-        Self { subject, foreseen: None, sighting: None, size: 1.0, apart: 0.0, unseen: 0 }
+        Self { subject, foreseen: None, sighting: None, size: 1.0, apart: Some(0.0), has_leapt: false, unseen: 0 }
     }
 
     /// The middle of what was outlined, in that picture.
@@ -48,8 +59,8 @@ impl<'a> Bond<'a> {
 
     /// Whether nobody knows where they are: the thing is not seen either, for too long.
     pub fn is_out_of_sight(&self) -> bool {
-        let stands_still = self.foreseen.is_some_and(|thing| thing.still);
-        self.sighting.is_none() && self.unseen > OUT_OF_SIGHT && !stands_still
+        let may_go = self.foreseen.is_some_and(|thing| !thing.still);
+        self.sighting.is_none() && self.unseen > OUT_OF_SIGHT && may_go
     }
 
     /// Whether a face that was lost can come back with its middle there: where the thing is not seen, no further from where
@@ -74,9 +85,12 @@ impl<'a> Bond<'a> {
         self.subject.deviation(sighting)
     }
 
-    /// The face was seen, with its middle there.
-    pub fn seen(&mut self, middle: Point) {
-        self.apart = self.apart_at(middle).unwrap_or(self.apart);
+    /// The face was seen there.
+    pub fn seen(&mut self, face: Aligned) {
+        self.apart = self.sighting.map(|thing| self.apart_at(thing, face));
+        if let Some(thing) = self.sighting {
+            self.has_leapt = !self.is_on(thing, face);
+        }
         self.gone_along();
     }
 
@@ -86,16 +100,21 @@ impl<'a> Bond<'a> {
         self.unseen = 0;
     }
 
-    /// Whether the thing is seen elsewhere than a face with its middle there. They part bit by bit: where the face is as it
-    /// always was and the thing has leapt away, it is the thing that was taken for another.
-    pub fn is_elsewhere(&self, middle: Point, as_usual: bool) -> bool {
-        let has_leapt = |apart: f64| self.apart > 1.0 || apart > self.apart + LEAP;
-        self.apart_at(middle).is_some_and(|apart| apart > 1.0 && !(as_usual && has_leapt(apart)))
+    /// Whether the thing is seen elsewhere than a face that is aligned there. They part bit by bit, and then the face has
+    /// slid off: where it is as it always was and the thing has leapt away, it is the thing that was taken for another.
+    pub fn is_elsewhere(&self, face: Aligned, as_usual: bool) -> bool {
+        let Some(thing) = self.sighting.filter(|thing| !self.is_on(thing, face)) else { return false };
+        let before = self.apart.unwrap_or(LEAP);
+        let leaps = || self.apart_at(thing, face) > before + LEAP;
+        !(as_usual && (self.has_leapt || leaps()))
     }
 
-    /// How far the thing is seen from where it should be, in reaches.
-    fn apart_at(&self, middle: Point) -> Option<f64> {
-        self.sighting.map(|sighting| sighting.at.distance(middle) / self.subject.reach(sighting))
+    fn is_on(&self, thing: &Sighting, face: Aligned) -> bool {
+        thing.at.distance(face.middle) <= self.subject.reach(thing, face.matched)
+    }
+
+    fn apart_at(&self, thing: &Sighting, face: Aligned) -> f64 {
+        thing.at.distance(face.middle) / self.subject.side(thing)
     }
 }
 
@@ -105,18 +124,17 @@ mod tests {
 
     /// Whether a face that stays where it is is called elsewhere, frame by frame, while the thing is `steps` px to the right
     /// of it; the face is seen wherever it is not.
-    fn told(steps: &[f64], as_usual: bool) -> Vec<bool> {
+    fn told(steps: &[f64], matched: f64, as_usual: bool) -> Vec<bool> {
         let middle = Point::new(50.0, 40.0);
         let places: Vec<Point> = steps.iter().map(|right| middle + Point::new(*right, 0.0)).collect();
-        // Half of this is what the face may be off.
         let subject = Subject::made(&places, 40.0, middle);
-        let mut bond = Bond::new(&subject);
+        let (mut bond, face) = (Bond::new(&subject), Aligned { middle, matched });
         (0..places.len() as u32)
             .map(|frame| {
                 bond.look_at(Frame(frame));
-                let is_elsewhere = bond.is_elsewhere(middle, as_usual);
+                let is_elsewhere = bond.is_elsewhere(face, as_usual);
                 if !is_elsewhere {
-                    bond.seen(middle);
+                    bond.seen(face);
                 }
                 is_elsewhere
             })
@@ -125,20 +143,43 @@ mod tests {
 
     #[test]
     fn they_part_bit_by_bit_and_who_leaps_away_is_another_thing_beside_a_face_that_is_as_it_was() {
-        let parting = [0.0, 8.0, 16.0, 24.0];
-        assert_eq!(told(&parting, true), [false, false, false, true]);
-        let leaping = [0.0, 24.0, 26.0, 200.0, 4.0, 25.0];
-        assert_eq!(told(&leaping, true), [false; 6]);
-        assert_eq!(told(&leaping, false), [false, true, true, true, false, true]);
+        // Two deviations are 2.4 px, and a leap is more than 10.
+        let parting = [0.0, 1.0, 2.0, 3.0, 4.0];
+        assert_eq!(told(&parting, 0.9, true), [false, false, false, true, true]);
+        // What leaves next to nothing open may be off by half of the box.
+        assert_eq!(told(&parting, 0.99, true), [false; 5]);
+        assert_eq!(told(&[0.0, 8.0, 16.0, 24.0], 0.99, true), [false, false, false, true]);
+        let leaping = [0.0, 12.0, 14.0, 200.0, 2.0, 13.0];
+        assert_eq!(told(&leaping, 0.9, true), [false; 6]);
+        assert_eq!(told(&leaping, 0.9, false), [false, true, true, true, false, true]);
+    }
+
+    #[test]
+    fn what_was_away_may_have_parted_twice_as_far() {
+        let elsewhere_at = |right: f64| {
+            let places = [0.0, 0.0, right].map(|right| Point::new(right, 0.0));
+            let subject = Subject::made(&places, 40.0, Point::default()).unseen_on(Frame(1), false);
+            let (mut bond, face) = (Bond::new(&subject), Aligned { middle: Point::default(), matched: 0.9 });
+            for frame in 0..2 {
+                bond.look_at(Frame(frame));
+                assert!(!bond.is_elsewhere(face, true));
+                bond.seen(face);
+            }
+            bond.look_at(Frame(2));
+            bond.is_elsewhere(face, true)
+        };
+        assert_eq!([2.0, 15.0, 19.0, 21.0].map(elsewhere_at), [false, true, true, false]);
     }
 
     /// Of a thing at the origin with a box of 40 px that is seen on the first frame only, `count` frames later.
     fn long_after<T>(count: u32, still: bool, ask: impl Fn(&Bond<'_>) -> T) -> T {
         let places = vec![Point::default(); count as usize + 1];
-        let subject = Subject::made(&places, 40.0, Point::default()).seen_only_first(still);
+        let subject = (1..=count).fold(Subject::made(&places, 40.0, Point::default()), |subject, frame| {
+            subject.unseen_on(Frame(frame), still)
+        });
         let mut bond = Bond::new(&subject);
         bond.look_at(Frame(0));
-        bond.seen(Point::default());
+        bond.seen(Aligned { middle: Point::default(), matched: 1.0 });
         (1..=count).for_each(|frame| bond.look_at(Frame(frame)));
         ask(&bond)
     }

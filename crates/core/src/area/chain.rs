@@ -1,7 +1,7 @@
 //! Going from frame to frame with a face, always compared with one picture of it.
 
 use super::anchor::Anchor;
-use super::bond::Bond;
+use super::bond::{Aligned, Bond};
 use super::compared::Light;
 use super::fit::{Fit, Settled, fit};
 use super::model::nearest;
@@ -111,7 +111,7 @@ impl<'a> Chain<'a> {
             Some(fit) => {
                 self.velocity = if self.hidden == 0 { fit.map.origin() - self.map.origin() } else { Point::default() };
                 (self.map, self.hidden) = (fit.map, 0);
-                self.bond.seen(self.middle(&fit.map));
+                self.bond.seen(self.aligned(&fit));
                 placed(&self.anchor.face, self.motion, &self.anchor.map, &fit)
             }
             None => match self.bond.sighting() {
@@ -258,6 +258,10 @@ impl<'a> Chain<'a> {
         self.whole(map).apply(self.bond.middle())
     }
 
+    fn aligned(&self, fit: &Fit) -> Aligned {
+        Aligned { middle: self.middle(&fit.map), matched: fit.matched }
+    }
+
     fn is_good(&self, fit: &Fit) -> bool {
         fit.matched > self.usual - GOOD_WITHIN && fit.seen > GOOD_SEEN
     }
@@ -356,7 +360,7 @@ impl<'a> Chain<'a> {
             && growth < most
             && growth > 1.0 / most
             && (self.hidden == 0 || self.bond.can_come_back(self.middle(&fit.map)))
-            && !self.bond.is_elsewhere(self.middle(&fit.map), self.is_as_usual(fit))
+            && !self.bond.is_elsewhere(self.aligned(fit), self.is_as_usual(fit))
     }
 
     /// The box round the face on a frame.

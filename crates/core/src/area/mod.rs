@@ -30,7 +30,7 @@ mod task;
 #[cfg(test)]
 mod tests;
 
-pub(crate) use bond::Bond;
+pub(crate) use bond::{Aligned, Bond};
 pub(crate) use face::{Face, Level, SOFTNESS};
 pub use keep_out::KeepOutTrack;
 pub use outline::Outline;

@@ -6,7 +6,7 @@ use std::ops::ControlFlow;
 use super::keep_out::{KeepOutTrack, around};
 use super::outline::Outline;
 use super::place::Place;
-use crate::geometry::{Homography, PixelRect, Size};
+use crate::geometry::{Homography, PixelRect, Point, Size};
 use crate::time::{Frame, FrameRange};
 use crate::track::MotionModel;
 
@@ -68,6 +68,11 @@ impl AreaTask {
     /// What is not looked at on a frame.
     pub(crate) fn kept_out(&self, frame: Frame) -> Vec<Outline> {
         self.keep_outs.iter().filter_map(|keep_out| keep_out.on(frame)).collect()
+    }
+
+    /// Whether a spot is not looked at on the frame on which the face was outlined.
+    pub(crate) fn is_left_out(&self, at: Point) -> bool {
+        self.left_out.iter().chain(&self.kept_out(self.frame)).any(|outline| outline.contains(at))
     }
 
     pub(crate) fn is_hidden(&self, frame: Frame) -> bool {

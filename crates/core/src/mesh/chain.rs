@@ -4,7 +4,7 @@ use super::fit::{Begin, Fit, Lighting, fit};
 use super::light::KnotLight;
 use super::net::Spot;
 use super::surface::Surface;
-use crate::area::{AreaTask, Bond, Pyramid, Subject, candidates, is_looked_for};
+use crate::area::{Aligned, AreaTask, Bond, Pyramid, Subject, candidates, is_looked_for};
 use crate::geometry::{Homography, Point, Rect, Size};
 use crate::image::FrameSource;
 use crate::locate::Sighting;
@@ -106,7 +106,7 @@ impl<'a> Chain<'a> {
             _ => vec![Point::default(); self.at.len()],
         };
         (self.hidden, self.before) = (0, before);
-        self.bond.seen(self.middle(&fit.at));
+        self.bond.seen(self.aligned(&fit));
         self.at.clone_from(&fit.at);
         Ok(samples(&fit, source.size()))
     }
@@ -279,7 +279,11 @@ impl<'a> Chain<'a> {
             && growth > 1.0 / most
             && self.surface.flipped(&fit.at) < MOST_FLIPPED
             && (self.hidden == 0 || self.bond.can_come_back(self.middle(&fit.at)))
-            && !self.bond.is_elsewhere(self.middle(&fit.at), self.is_as_usual(fit))
+            && !self.bond.is_elsewhere(self.aligned(fit), self.is_as_usual(fit))
+    }
+
+    fn aligned(&self, fit: &Fit) -> Aligned {
+        Aligned { middle: self.middle(&fit.at), matched: fit.matched }
     }
 
     /// What is seen from frame to frame as it always was.
