@@ -113,6 +113,13 @@ fn a_name_that_is_typed_at_once_is_the_subjects_and_none_of_its_letters_a_key() 
             browser.eval("[jampin.bench.hold, !document.querySelector('.modal.show')]").await,
             json!(["off", true])
         );
+
+        // What is said at once, as of a film that comes in, is all there to be read.
+        browser.eval("['Pictures are missing.', '16 bits a sample.'].forEach((one) => jampin.bench.say(one))").await;
+        let said =
+            browser.eval("[...document.querySelectorAll('.say span:first-child')].map((one) => one.textContent)");
+        let said = said.await.to_string();
+        assert!(said.contains("Pictures are missing.") && said.contains("16 bits a sample."), "{said}");
     });
 }
 

@@ -99,6 +99,7 @@ Alpine.data("bench", () => {
     redoTitle: null,
     jobs: [],
     notices: [],
+    noticeCount: 0, // Since the page was opened.
     panning: false,
     saving: 0,
     keys: KEYS,
@@ -228,7 +229,7 @@ Alpine.data("bench", () => {
     },
     say(text, bad = false, action = null, run = null) {
       if (!text || this.notices.some((notice) => notice.text === text)) return;
-      const key = `${performance.now()}`;
+      const key = ++this.noticeCount;
       this.notices.push({ key, text, bad, action, run });
       if (!bad) setTimeout(() => this.dismiss({ key }), 7000);
     },
