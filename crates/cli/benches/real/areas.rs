@@ -12,7 +12,7 @@ use jampin_core::track::{Sample, SampleState};
 use rayon::prelude::*;
 
 use crate::film::{Film, Shared};
-use crate::labels::{Label, LabelCount, Points, asked_for, is_absent, starts_of};
+use crate::labels::{Away, Label, LabelCount, Points, asked_for, starts_of};
 
 /// Of all points, or of those that are named, begun at the labels that are asked for.
 pub fn tell(films: &BTreeMap<&String, Film>, points: &Points, only: Option<&[&str]>, which: &str) {
@@ -26,10 +26,7 @@ pub fn tell(films: &BTreeMap<&String, Film>, points: &Points, only: Option<&[&st
     println!("-- {which}");
     all.iter().for_each(|one| println!("{}", one.line));
     println!("{which}: {}", LabelCount::of_all(all.iter().map(|one| &one.labels)));
-    let [found, absent] = [0, 1].map(|i| all.iter().map(|one| one.absent[i]).sum::<usize>());
-    if absent > 0 {
-        println!("{which}: called found on {found} of {absent} frames on which it is not in the picture");
-    }
+    Away::tell_all(which, all.iter().map(|one| one.away));
 }
 
 fn number(name: &str) -> Option<f64> {
@@ -40,8 +37,7 @@ fn number(name: &str) -> Option<f64> {
 struct Followed {
     line: String,
     labels: LabelCount,
-    /// Frames on which it is not in the picture and called found, and all of those.
-    absent: [usize; 2],
+    away: Away,
 }
 
 fn one(film: &Film, name: &str, labels: &[Label], start: &Label) -> Followed {
@@ -74,11 +70,10 @@ fn one(film: &Film, name: &str, labels: &[Label], start: &Label) -> Followed {
             println!("   {name} {frame:4} {state:?} {grasp:?} {:6.1} {:6.1} match {matched:.3}", at.x, at.y);
         }
     }
-    let away = || seen.iter().filter(|(frame, _)| is_absent(name, labels, frame.0));
-    let found = away().filter(|(_, sample)| sample.state == SampleState::Found).count();
-    let absent = [found, away().count()];
-    let line = if absent[1] > 0 { format!("{line}, found when away {found} of {}", absent[1]) } else { line };
-    Followed { line, labels: LabelCount::of(labels, start, error), absent }
+    let told = seen.iter().map(|(frame, sample)| (frame.0, sample.state == SampleState::Found));
+    let away = Away::of(name, labels, told);
+    let line = format!("{line}{}", away.in_line());
+    Followed { line, labels: LabelCount::of(labels, start, error), away }
 }
 
 /// The middle of the box, frame by frame; nothing where there was nothing to follow.

@@ -19,9 +19,43 @@ pub struct Label {
 }
 
 /// Whether a point is known not to be in the picture on a frame.
-pub fn is_absent(name: &str, labels: &[Label], frame: u32) -> bool {
+fn is_absent(name: &str, labels: &[Label], frame: u32) -> bool {
     let last = &labels[labels.len() - 1];
     last.is_gone && frame > last.frame || absences(name).iter().any(|range| range.contains(&frame))
+}
+
+/// Frames on which a point is known not to be in the picture.
+#[derive(Clone, Copy, Default)]
+pub struct Away {
+    /// Called found on so many of them.
+    found: usize,
+    frames: usize,
+}
+
+impl Away {
+    /// From each frame, and whether it is called found there.
+    pub fn of(name: &str, labels: &[Label], told: impl Iterator<Item = (u32, bool)>) -> Self {
+        told.filter(|(frame, _)| is_absent(name, labels, *frame)).fold(Self::default(), |so_far, (_, is_found)| Self {
+            found: so_far.found + usize::from(is_found),
+            frames: so_far.frames + 1,
+        })
+    }
+
+    /// What the line of one point says of it.
+    pub fn in_line(self) -> String {
+        if self.frames > 0 { format!(", found when away {} of {}", self.found, self.frames) } else { String::new() }
+    }
+
+    /// Says it of all points together, if there is something to say.
+    pub fn tell_all(which: &str, all: impl Iterator<Item = Self>) {
+        let Self { found, frames } = all.fold(Self::default(), |so_far, one| Self {
+            found: so_far.found + one.found,
+            frames: so_far.frames + one.frames,
+        });
+        if frames > 0 {
+            println!("{which}: called found on {found} of {frames} frames on which it is not in the picture");
+        }
+    }
 }
 
 /// The frames that are gone through: from a point's first label to its last, or the whole film.

@@ -22,7 +22,7 @@ mod labels;
 mod points;
 
 use film::{Film, film};
-use labels::{LabelCount, labels, starts_of};
+use labels::{Away, LabelCount, labels, starts_of};
 use points::{Score, calibration, score};
 
 /// What is solved, by name, with which settings of where the subject is; `None` for the whole solve. `REAL_ROUGH` asks
@@ -97,11 +97,8 @@ fn main() {
             let held = scores.iter().filter(|score| score.held).count();
             let frames: usize = scores.iter().map(|score| score.frames).sum();
             let seconds: f64 = scores.iter().map(|score| score.seconds).sum();
-            let [found, absent] = [0, 1].map(|i| scores.iter().map(|score| score.absent[i]).sum::<usize>());
             println!("{which}: {}", LabelCount::of_all(scores.iter().map(|score| &score.labels)));
-            if absent > 0 {
-                println!("{which}: called found on {found} of {absent} frames on which it is not in the picture");
-            }
+            Away::tell_all(which, scores.iter().map(|score| score.away));
             summary.push(format!(
                 "{which} {held} of {} ({:.1} ms a frame)",
                 scores.len(),

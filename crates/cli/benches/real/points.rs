@@ -13,7 +13,7 @@ use jampin_core::time::{Frame, FrameRange};
 use jampin_core::track::{Sample, SampleState, Track};
 
 use crate::film::{Film, Shared};
-use crate::labels::{FAR, Label, LabelCount, asked_for, is_absent, usual_accuracy};
+use crate::labels::{Away, FAR, Label, LabelCount, asked_for, usual_accuracy};
 
 /// How one was held.
 pub struct Score {
@@ -25,8 +25,7 @@ pub struct Score {
     pub asked: Option<bool>,
     pub frames: usize,
     pub seconds: f64,
-    /// Frames on which it is not in the picture and called found, and all of those.
-    pub absent: [usize; 2],
+    pub away: Away,
     pub labels: LabelCount,
 }
 
@@ -122,9 +121,7 @@ pub fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings:
     let wrong = labels.iter().filter(|label| !label.visible && error(label).is_some()).count();
     let near = (2.0f64).max(2.0 * usual_accuracy(labels));
     let held = !known.is_empty() && middle <= near && worst.0 <= FAR && missing as f64 <= 0.1 * visible.len() as f64;
-    let is_away = |frame: &u32| is_absent(name, labels, *frame);
-    let found = sightings.iter().filter(|(frame, seen)| is_away(frame) && seen.seen).count();
-    let absent = [found, sightings.keys().filter(|frame| is_away(frame)).count()];
+    let away = Away::of(name, labels, sightings.iter().map(|(frame, seen)| (*frame, seen.seen)));
     let line = format!(
         "{name:20} {} median {middle:6.2} worst {:6.1} at {:4} not found {missing:2} of {:2} hidden found {wrong} of {hidden} {:4.1} ms/frame",
         if held { "held" } else { "LOST" },
@@ -169,7 +166,7 @@ pub fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings:
     let is_wrong =
         |label: &Label| label.visible && label.frame != start.frame && error(label).is_none_or(|off| off > FAR);
     let asked = is_asked(labels, is_wrong, &worth_a_look).filter(|_| settings.is_none() && !held);
-    let line = if absent[1] > 0 { format!("{line}, found when away {} of {}", absent[0], absent[1]) } else { line };
+    let line = format!("{line}{}", away.in_line());
     let line = format!("{line} {}", asked.map_or("", |asked| if asked { "asked" } else { "NOT ASKED" }));
     Score {
         held,
@@ -178,7 +175,7 @@ pub fn score(film: &Film, name: &str, labels: &[Label], start: &Label, settings:
         asked,
         frames: range.count() as usize,
         seconds,
-        absent,
+        away,
         labels: LabelCount::of(labels, start, error),
     }
 }

@@ -2,16 +2,12 @@
 
 use super::subject::Subject;
 use crate::geometry::Point;
-use crate::locate::Sighting;
+use crate::locate::{OUT_OF_SIGHT, Sighting};
 use crate::time::Frame;
 
 /// What comes apart by more than this from one frame to the next, in sides of the thing's box, has not parted: one of the
 /// two is another thing. Where the thing was away they may have parted as far before.
 const LEAP: f64 = 0.25;
-
-/// Where neither has been seen for more frames than this, nobody knows where the face should be, and sooner or later a
-/// wall or a shade of the sky looks like any face: it is looked for where the thing is seen again.
-const OUT_OF_SIGHT: u32 = 24;
 
 /// Where a face has been aligned.
 #[derive(Clone, Copy)]
@@ -28,8 +24,6 @@ pub(crate) struct Bond<'a> {
     subject: &'a Subject,
     /// Where it is on the frame that is looked at, or should be.
     foreseen: Option<&'a Sighting>,
-    /// The same, if it is plainly seen.
-    sighting: Option<&'a Sighting>,
     /// Its size when the face was last seen, or went with it.
     size: f64,
     /// How far apart the two were when the face was last seen, in sides of the thing's box; nothing where the thing was not.
@@ -42,7 +36,7 @@ pub(crate) struct Bond<'a> {
 
 impl<'a> Bond<'a> {
     pub fn new(subject: &'a Subject) -> Self {
-        Self { subject, foreseen: None, sighting: None, size: 1.0, apart: Some(0.0), has_leapt: false, unseen: 0 }
+        Self { subject, foreseen: None, size: 1.0, apart: Some(0.0), has_leapt: false, unseen: 0 }
     }
 
     /// The middle of what was outlined, in that picture.
@@ -53,26 +47,25 @@ impl<'a> Bond<'a> {
     /// The frame that is looked at from now on.
     pub fn look_at(&mut self, frame: Frame) {
         self.foreseen = self.subject.foreseen_on(frame);
-        self.sighting = self.foreseen.filter(|sighting| Subject::is_plain(sighting));
         self.unseen += 1;
     }
 
     /// Whether nobody knows where they are: the thing is not seen either, for too long.
     pub fn is_out_of_sight(&self) -> bool {
         let may_go = self.foreseen.is_some_and(|thing| !thing.still);
-        self.sighting.is_none() && self.unseen > OUT_OF_SIGHT && may_go
+        self.sighting().is_none() && self.unseen > OUT_OF_SIGHT && may_go
     }
 
     /// Whether a face that was lost can come back with its middle there: where the thing is not seen, no further from where
     /// it should be than the face is large.
     pub fn can_come_back(&self, middle: Point) -> bool {
-        let is_near = |thing: &Sighting| thing.at.distance(middle) <= self.subject.outlined(thing);
-        self.sighting.is_some() || self.foreseen.is_none_or(is_near)
+        let is_near = |thing: &Sighting| thing.at.distance(middle) <= self.subject.outlined_side(thing);
+        self.sighting().is_some() || self.foreseen.is_none_or(is_near)
     }
 
     /// Where the thing is there, if it is plainly seen.
     pub fn sighting(&self) -> Option<&'a Sighting> {
-        self.sighting
+        self.foreseen.filter(|thing| Subject::is_plain(thing))
     }
 
     /// How much larger it is than it was.
@@ -87,8 +80,8 @@ impl<'a> Bond<'a> {
 
     /// The face was seen there.
     pub fn seen(&mut self, face: Aligned) {
-        self.apart = self.sighting.map(|thing| self.apart_at(thing, face));
-        if let Some(thing) = self.sighting {
+        self.apart = self.sighting().map(|thing| self.apart_at(thing, face));
+        if let Some(thing) = self.sighting() {
             self.has_leapt = !self.is_on(thing, face);
         }
         self.gone_along();
@@ -96,14 +89,14 @@ impl<'a> Bond<'a> {
 
     /// The face was not seen, and went with the thing.
     pub fn gone_along(&mut self) {
-        self.size = self.sighting.map_or(self.size, |sighting| sighting.scale);
+        self.size = self.sighting().map_or(self.size, |sighting| sighting.scale);
         self.unseen = 0;
     }
 
     /// Whether the thing is seen elsewhere than a face that is aligned there. They part bit by bit, and then the face has
     /// slid off: where it is as it always was and the thing has leapt away, it is the thing that was taken for another.
     pub fn is_elsewhere(&self, face: Aligned, as_usual: bool) -> bool {
-        let Some(thing) = self.sighting.filter(|thing| !self.is_on(thing, face)) else { return false };
+        let Some(thing) = self.sighting().filter(|thing| !self.is_on(thing, face)) else { return false };
         let before = self.apart.unwrap_or(LEAP);
         let leaps = || self.apart_at(thing, face) > before + LEAP;
         !(as_usual && (self.has_leapt || leaps()))
@@ -207,7 +200,7 @@ mod tests {
         bond.look_at(Frame(1));
         let larger = Sighting { scale: 1.5, ..*bond.sighting().unwrap() };
         assert_eq!(bond.grown(&larger), 1.5);
-        bond.sighting = Some(&larger);
+        bond.foreseen = Some(&larger);
         bond.gone_along();
         assert_eq!(bond.grown(&larger), 1.0);
     }

@@ -14,8 +14,9 @@ const CANDIDATES: usize = 4;
 /// A sample outside of the picture counts for nothing; with fewer than this share left a place is none.
 const LEAST_INSIDE: f64 = 0.35;
 
-/// What was lost so many frames ago is looked for on every so many frames only: what comes back stays for a while, and is
-/// gone back with from there. Not tuned: of 264 labels on real film one fewer is right.
+/// What was lost so many frames ago is looked for on every so many frames only (if what it lies on is seen, or is a part of a
+/// scene that stands still; anything else is out of sight by then): what comes back stays for a while, and is gone back with
+/// from there. Not tuned: of 264 labels on real film one fewer is right.
 const OFTEN: u32 = 25;
 const EVERY: u32 = 5;
 

@@ -106,7 +106,7 @@ impl Subject {
     }
 
     /// How large the face is, in pixels.
-    pub fn outlined(&self, sighting: &Sighting) -> f64 {
+    pub fn outlined_side(&self, sighting: &Sighting) -> f64 {
         self.outlined * sighting.scale
     }
 

@@ -25,5 +25,5 @@ mod view;
 pub use closeup::Closeup;
 pub use settings::Settings;
 pub use sides::{Side, joined};
-pub use sighting::{Known, Sighting};
+pub use sighting::{Known, OUT_OF_SIGHT, Sighting};
 pub use view::{Film, View, box_side};

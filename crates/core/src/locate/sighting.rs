@@ -37,6 +37,11 @@ pub struct Sighting {
     pub cost: f64,
 }
 
+/// Where a subject has not been seen for more frames than this, nobody knows where it should be, and sooner or later a dark
+/// edge, a wall or a shade of the sky looks like any spot and any face. For pins half and twice as many make next to no
+/// difference on real film.
+pub const OUT_OF_SIGHT: u32 = 24;
+
 /// Standard deviation of a plainly seen subject's place, as a share of its box.
 const DEVIATION: f64 = 0.03;
 /// A subject that is seen less than this is no less sure.

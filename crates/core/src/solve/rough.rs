@@ -11,7 +11,7 @@ use super::watch::{Halt, Step, Watch};
 use crate::follow::Continue;
 use crate::geometry::{LocalWarp, Point};
 use crate::image::FrameSource;
-use crate::locate::{Known, Side, Sighting, View, joined};
+use crate::locate::{Known, OUT_OF_SIGHT, Side, Sighting, View, joined};
 use crate::look::Candidate;
 use crate::time::{Frame, FrameRange};
 use crate::track::{MotionModel, Sample};
@@ -19,12 +19,8 @@ use crate::track::{MotionModel, Sample};
 /// Where the subject is not seen, a place that matches this well, within a box of where it should be, shows that at
 /// least the spot is ...
 const PLAINLY_SEEN: f64 = 0.9;
-/// ... and wherever it is, when that goes on for so many frames.
+/// ... and wherever it is, when that goes on for so many frames; both before it is out of sight.
 const RUN_OF_ITS_OWN: u32 = 12;
-/// Both hold within so many frames of one on which the subject is known to be there. After longer nobody knows where it
-/// should be, and sooner or later a dark edge or a bright window looks like any spot. Half and twice as many make next
-/// to no difference on real film.
-const OUT_OF_SIGHT: u32 = 2 * RUN_OF_ITS_OWN;
 /// Where the subject is hardly seen, so does one that matches this well.
 const HARDLY: f64 = 0.5;
 
