@@ -8,7 +8,7 @@ use jampin_core::geometry::{Point, Rect};
 use jampin_core::locate::Film as SeenFilm;
 use jampin_core::mesh::{MeshEnd, MeshTask, solve_mesh};
 use jampin_core::time::{Frame, FrameRange};
-use jampin_core::track::{Sample, SampleState};
+use jampin_core::track::{MotionModel, Sample, SampleState};
 use rayon::prelude::*;
 
 use crate::film::{Film, Shared};
@@ -27,6 +27,12 @@ pub fn tell(films: &BTreeMap<&String, Film>, points: &Points, only: Option<&[&st
     all.iter().for_each(|one| println!("{}", one.line));
     println!("{which}: {}", LabelCount::of_all(all.iter().map(|one| &one.labels)));
     Away::tell_all(which, all.iter().map(|one| one.away));
+}
+
+/// How much of the motion counts at most, if that is asked for.
+fn asked_motion() -> Option<MotionModel> {
+    let name = std::env::var("REAL_MOTION").ok()?;
+    Some(MotionModel::ALL.into_iter().find(|motion| format!("{motion:?}") == name).expect("a motion, as Scale"))
 }
 
 fn number(name: &str) -> Option<f64> {
@@ -81,7 +87,8 @@ fn followed(film: &Film, start: &Label, range: FrameRange) -> BTreeMap<Frame, Sa
     let half = number("REAL_AREAS").expect("who comes here has asked for it") / 2.0;
     let Point { x, y } = start.at;
     let corners = Rect { left: x - half, top: y - half, right: x + half, bottom: y + half }.corners();
-    let area = AreaTask::new(Frame(start.frame), Outline(corners.to_vec()));
+    let mut area = AreaTask::new(Frame(start.frame), Outline(corners.to_vec()));
+    area.motion = asked_motion();
     let (part, _) = film.parts(Frame(start.frame), range);
     let seen = SeenFilm { scene: &film.scene, part };
     let mut source = Shared(film);

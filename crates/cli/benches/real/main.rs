@@ -8,7 +8,8 @@
 //! `REAL_ABSENT=point:first-last,...`: frames on which somebody saw that a point is not in the picture; those after a
 //! last label whose note begins with `out` are known.
 //! `REAL_AREAS=57`: not a point but a box of so many pixels about it, as a flat face; with `REAL_KNOTS=14` as a surface
-//! that bends, with a knot every so many pixels.
+//! that bends, with a knot every so many pixels; `REAL_MOTION=Scale`: with no more of the motion than that (`Position`,
+//! `Rotation`, `Affine`).
 
 use std::collections::BTreeMap;
 use std::path::Path;
