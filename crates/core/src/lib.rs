@@ -49,6 +49,7 @@ pub mod image;
 pub mod locate;
 mod look;
 pub mod matching;
+mod median;
 pub mod mesh;
 pub mod motion;
 pub mod path;

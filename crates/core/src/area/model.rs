@@ -7,10 +7,11 @@ use super::fit::{Settled, fit};
 use super::outline::Outline;
 use super::place::{Place, placed};
 use super::pyramid::Pyramid;
-use crate::geometry::{Homography, Point};
+use crate::geometry::{Homography, Point, Rect};
 use crate::image::FrameSource;
+use crate::median::median;
 use crate::time::Frame;
-use crate::track::MotionModel;
+use crate::track::{MotionModel, SampleState};
 
 /// What is read round the face, in pixels: its edge is smoothed with what lies there.
 const ROOM: f64 = 24.0;
@@ -20,6 +21,11 @@ const EXPLAINED: f64 = 0.3;
 const EXPLAINED_FRAMES: f64 = 0.95;
 /// A motion whose numbers leave the rim this unsure, in pixels, is more than the face fixes.
 const UNSURE: f64 = 0.8;
+/// Corners that swing from frame to frame by less than this, in pixels, are steady, whatever moves them.
+const STEADY: f64 = 0.5;
+/// By fewer of their own deviations than this, it is noise that swings them: alone it would be three, but errors of
+/// frames that follow each other are alike, and deviations know nothing of what is not flat.
+const NOISE: f64 = 6.0;
 
 /// The richest motion that the face fixes, as its own picture aligned to itself shows.
 pub(super) fn richest_fixed<S: FrameSource>(
@@ -64,6 +70,49 @@ pub(super) fn least_that_explains(
     poorer.into_iter().filter(|motion| *motion < most).find(|motion| explains(*motion)).unwrap_or(most)
 }
 
+/// Without what a face's motion adds to place, turn and size, if that is noise by its own word; its middle stays where it is.
+/// People are not flat: what is left of a head that turns is explained by any perspective a little, by none well.
+pub(super) fn steadied(mut places: BTreeMap<Frame, Place>, outline: &Outline) -> BTreeMap<Frame, Place> {
+    let Some(bounds) = outline.bounds() else { return places };
+    if is_restless(&places, &bounds.corners()) {
+        let found = places.values_mut().filter(|place| place.state == SampleState::Found);
+        found.for_each(|place| place.map = steady(&place.map, bounds));
+    }
+    places
+}
+
+/// Whether corners swing by more than anything that is steady, and by no more than they are unsure.
+fn is_restless(places: &BTreeMap<Frame, Place>, from: &[Point; 4]) -> bool {
+    let mut swings: Vec<f64> = Vec::new();
+    let mut in_deviations: Vec<f64> = Vec::new();
+    for (frame, place) in places.iter().filter(|(_, place)| place.is_exact()) {
+        let around = [frame.0.checked_sub(1), frame.0.checked_add(1)]
+            .map(|beside| beside.and_then(|beside| places.get(&Frame(beside))).filter(|place| place.is_exact()));
+        let [Some(before), Some(after)] = around else { continue };
+        let [before, now, after] = [before, place, after].map(|place| added(&place.map, from));
+        for i in 0..4 {
+            let swing = (before[i] + after[i] - now[i] * 2.0).length();
+            swings.push(swing);
+            in_deviations.push(swing / place.sample(from[i]).covariance.worst().max(1e-9));
+        }
+    }
+    median(&mut swings).is_some_and(|swing| swing > STEADY) && median(&mut in_deviations).is_some_and(|n| n < NOISE)
+}
+
+/// What a map adds to place, turn and size at the corners of a box.
+fn added(map: &Homography, from: &[Point; 4]) -> [Point; 4] {
+    let to = from.map(|corner| map.apply(corner));
+    let square = nearest(MotionModel::Scale, from, &to);
+    [0, 1, 2, 3].map(|i| to[i] - square.apply(from[i]))
+}
+
+/// The nearest map of place, turn and size with the box's middle at the same place.
+fn steady(map: &Homography, bounds: Rect) -> Homography {
+    let (from, middle) = (bounds.corners(), bounds.middle());
+    let square = nearest(MotionModel::Scale, &from, &from.map(|corner| map.apply(corner)));
+    Homography::shift(map.apply(middle) - square.apply(middle)).after(&square)
+}
+
 /// How far the best map of a motion misses any of the four corners of a box.
 fn misses(motion: MotionModel, from: &[Point; 4], to: &[Point; 4]) -> f64 {
     let map = nearest(motion.min(MotionModel::Affine), from, to);
@@ -104,4 +153,50 @@ pub(super) fn nearest(motion: MotionModel, from: &[Point; 4], to: &[Point; 4]) -
     };
     let turned = Homography::new([[xx, xy, 0.0], [yx, yy, 0.0], [0.0, 0.0, 1.0]]);
     Homography::shift(to_middle).after(&turned).after(&Homography::shift(Point::default() - from_middle))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::align::MOST_COLUMNS;
+
+    const BOX: [Point; 4] =
+        [Point::new(0.0, 0.0), Point::new(80.0, 0.0), Point::new(80.0, 60.0), Point::new(0.0, 60.0)];
+
+    /// A face of which one corner is `off` to the right on every second frame, and every place is known to a deviation.
+    fn swinging(off: f64, deviation: f64) -> BTreeMap<Frame, Place> {
+        let place = |frame: u32| {
+            let mut to = BOX.map(|corner| corner + Point::new(f64::from(frame), 0.0));
+            to[1].x += off * f64::from(frame % 2);
+            let mut covariance = [[0.0; MOST_COLUMNS]; MOST_COLUMNS];
+            (0..2).for_each(|axis| covariance[axis][axis] = deviation * deviation);
+            let map = Homography::between(&BOX, &to).unwrap();
+            let motion = MotionModel::Perspective;
+            let place = Place { motion, covariance, ..Place::set(map, Point::new(40.0, 30.0)) };
+            (Frame(frame), Place { state: SampleState::Found, ..place })
+        };
+        (0..9).map(place).collect()
+    }
+
+    /// How far the corner is off on the second frame, and the middle.
+    fn left(places: BTreeMap<Frame, Place>) -> [f64; 2] {
+        let middle = Point::new(40.0, 30.0);
+        let before = places[&Frame(1)].map.apply(middle);
+        let places = steadied(places, &Outline(BOX.to_vec()));
+        let map = &places[&Frame(1)].map;
+        let square = nearest(MotionModel::Scale, &BOX, &BOX.map(|corner| map.apply(corner)));
+        [map.apply(BOX[1]).distance(square.apply(BOX[1])), map.apply(middle).distance(before)]
+    }
+
+    #[test]
+    fn what_swings_no_more_than_it_is_unsure_is_left_away_and_the_middle_stays() {
+        let [corner, middle] = left(swinging(4.0, 1.0));
+        assert!(corner < 1e-9 && middle < 1e-9, "{corner} {middle}");
+    }
+
+    #[test]
+    fn what_is_known_to_swing_swings_and_so_does_what_nobody_sees_swinging() {
+        assert!(left(swinging(4.0, 0.1))[0] > 0.5);
+        assert!(left(swinging(0.4, 1.0))[0] > 0.05);
+    }
 }

@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 
 use super::anchor::Anchor;
 use super::chain::Chain;
-use super::model::{least_that_explains, richest_fixed};
+use super::model::{least_that_explains, richest_fixed, steadied};
 use super::outline::Outline;
 use super::place::Place;
 use super::search::not_looked_at;
@@ -48,12 +48,12 @@ fn solved(
     };
     let mut walk = Walk { source, task, part: film.part, subject: &subject, watch, motion: most, known: Places::new() };
     let solved = walk.whole(&home).and_then(|places| {
-        let needed = task.motion.map_or_else(|| least_that_explains(&places, most, &task.outline), |_| most);
-        if needed == most {
+        if task.motion.is_some() {
             return Ok(AreaSolution { places, motion: most });
         }
-        (walk.motion, walk.known) = (needed, places);
-        Ok(AreaSolution { places: walk.whole(&home)?, motion: needed })
+        let motion = least_that_explains(&places, most, &task.outline);
+        let places = if motion == most { places } else { walk.again(motion, places, &home)? };
+        Ok(AreaSolution { places: steadied(places, &task.outline), motion })
     });
     match solved {
         Ok(solution) => Ok(AreaEnd::Solved(solution)),
@@ -100,6 +100,12 @@ impl<S: FrameSource> Walk<'_, S> {
         self.away(home, after, self.part.last, &mut places)?;
         self.away(home, before, self.part.first, &mut places)?;
         Ok(places)
+    }
+
+    /// With another motion, from where it was found.
+    fn again(&mut self, motion: MotionModel, found: Places, home: &Anchor) -> Result<Places, Halt<S::Error>> {
+        (self.motion, self.known) = (motion, found);
+        self.whole(home)
     }
 
     /// From the frame on which it was outlined one way to the end, by way of all stops.

@@ -100,6 +100,11 @@ impl Subject {
         sighting.seen && sighting.likeness >= PLAIN
     }
 
+    /// Side of its box where it was outlined, in pixels.
+    pub fn side_drawn(&self) -> f64 {
+        self.side
+    }
+
     /// Side of its box, in pixels.
     pub fn side(&self, sighting: &Sighting) -> f64 {
         self.side * sighting.scale

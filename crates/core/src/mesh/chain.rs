@@ -2,7 +2,7 @@
 
 use super::fit::{Begin, Fit, Lighting, fit};
 use super::light::KnotLight;
-use super::net::Spot;
+use super::part::Part;
 use super::surface::Surface;
 use crate::area::{Aligned, AreaTask, Bond, Pyramid, Subject, candidates, is_looked_for};
 use crate::geometry::{Homography, Point, Rect, Size};
@@ -55,8 +55,8 @@ pub(super) struct Chain<'a> {
     task: &'a AreaTask,
     /// With the thing that it is on.
     bond: Bond<'a>,
-    /// The place on the net that goes with that.
-    middle: Spot,
+    /// The part of the net that goes with that.
+    part: Part,
     at: Vec<Point>,
     velocity: Vec<Point>,
     before: Before,
@@ -84,9 +84,9 @@ impl<'a> Chain<'a> {
         let velocity = vec![Point::default(); at.len()];
         let lights = vec![KnotLight::NONE; at.len()];
         let before = Before { softness: 0, lights, enough: GOOD };
-        let middle =
-            surface.net.spot(&surface.net.knots, subject.middle()).expect("a net that is followed has triangles");
-        Self { surface, task, bond: Bond::new(subject), middle, at, velocity, before, hidden: 0 }
+        let part = Part::of(&surface.net, subject.middle(), subject.side_drawn());
+        let part = part.expect("a net that is followed has triangles");
+        Self { surface, task, bond: Bond::new(subject), part, at, velocity, before, hidden: 0 }
     }
 
     /// The next frame: a sample for each knot.
@@ -292,9 +292,9 @@ impl<'a> Chain<'a> {
         self.hidden == 0 && fit.matched > matched && fit.seen > seen
     }
 
-    /// Where the middle of what was outlined is.
+    /// Where the middle is of what goes with the thing.
     fn middle(&self, at: &[Point]) -> Point {
-        self.surface.net.place(at, self.middle)
+        self.part.middle(&self.surface.net, at)
     }
 }
 

@@ -14,6 +14,7 @@ mod cover;
 mod fit;
 mod light;
 mod net;
+mod part;
 mod solve;
 mod stiffness;
 mod surface;

@@ -35,6 +35,13 @@ pub struct Spot {
     pub shares: [f64; 3],
 }
 
+impl Spot {
+    /// Whether it does not lie beyond the rim.
+    pub fn is_inside(&self) -> bool {
+        self.shares.iter().all(|share| *share >= -ON_SIDE)
+    }
+}
+
 impl Net {
     /// Over all of an outline, its knots `spacing` pixels apart: further where these would be more than
     /// [`MOST_KNOTS`]. The same outline and spacing always give the same net. It reaches a little beyond the outline.
@@ -93,7 +100,7 @@ impl Net {
             let corners = corners.map(|knot| knots[knot]);
             let Some(shares) = shares_of(&corners, at) else { continue };
             let spot = Spot { triangle, shares };
-            if shares.iter().all(|share| *share >= -ON_SIDE) {
+            if spot.is_inside() {
                 return Some(spot);
             }
             let middle = (corners[0] + corners[1] + corners[2]) * (1.0 / 3.0);

@@ -5,6 +5,7 @@ use std::f64::consts::PI;
 use std::ops::ControlFlow;
 
 use super::chain::Chain;
+use super::part::Part;
 use super::surface::Surface;
 use super::*;
 use crate::area::made::{noise, wall};
@@ -251,11 +252,11 @@ fn while_it_is_bare_it_goes_roughly_with_the_thing_that_it_is_on() {
     let places: Vec<Point> = (0..FRAMES).map(|frame| MIDDLE + swung(f64::from(frame))).collect();
     let subject = Subject::made(&places, 33.0, MIDDLE);
     let mut chain = Chain::new(&surface, &task, &subject);
-    let spot = surface.net.spot(&surface.net.knots, MIDDLE).unwrap();
+    let part = Part::of(&surface.net, MIDDLE, 33.0).unwrap();
     for frame in 1..FRAMES {
         let knots = chain.step(&mut film, Frame(frame)).unwrap();
         let at: Vec<Point> = knots.iter().map(|knot| knot.at).collect();
-        let off = surface.net.place(&at, spot).distance(places[frame as usize]);
+        let off = part.middle(&surface.net, &at).distance(places[frame as usize]);
         let (grasp, most) = if (12..26).contains(&frame) { (Grasp::Rough, 1e-6) } else { (Grasp::Exact, 0.3) };
         let mut found = knots.iter().filter(|knot| knot.state == SampleState::Found).peekable();
         assert!(found.peek().is_some() && found.all(|knot| knot.grasp == grasp), "frame {frame}");

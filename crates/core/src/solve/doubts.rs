@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::geometry::Point;
+use crate::median::median;
 use crate::time::Frame;
 use crate::track::{Grasp, Sample, SampleState, Track};
 
@@ -108,11 +109,6 @@ impl<'a> Usual<'a> {
         let mut changes: Vec<f64> = (0..samples.len()).filter_map(|i| change(samples, i)).collect();
         Self { matched: median(&mut matches).unwrap_or(1.0), change: median(&mut changes).unwrap_or(0.0), off_others }
     }
-}
-
-fn median(values: &mut [f64]) -> Option<f64> {
-    values.sort_by(f64::total_cmp);
-    values.get(values.len() / 2).copied()
 }
 
 /// Change of velocity at a sample, in pixels per frame.

@@ -13,6 +13,7 @@ use crate::geometry::{LocalWarp, Point};
 use crate::image::FrameSource;
 use crate::locate::{Known, OUT_OF_SIGHT, Side, Sighting, View, joined};
 use crate::look::Candidate;
+use crate::median::median;
 use crate::time::{Frame, FrameRange};
 use crate::track::{MotionModel, Sample};
 
@@ -125,21 +126,15 @@ pub(super) fn weigh_both(path: &mut ChosenCandidates, sightings: &Sightings) {
         .collect();
     for (i, (frame, ..)) in apart.iter().enumerate() {
         let near = &apart[i.saturating_sub(USUAL_WITHIN)..(i + USUAL_WITHIN + 1).min(apart.len())];
-        let off =
-            Point::new(median(near.iter().map(|(_, off, _)| off.x)), median(near.iter().map(|(_, off, _)| off.y)));
-        let rough = median(near.iter().map(|(.., deviation)| *deviation));
+        let middle = |of: fn(&(Frame, Point, f64)) -> f64| median(&mut near.iter().map(of).collect::<Vec<f64>>());
+        let off = (middle(|(_, off, _)| off.x), middle(|(_, off, _)| off.y));
+        let ((Some(x), Some(y)), Some(rough)) = (off, middle(|(.., deviation)| *deviation)) else { continue };
         // Half of the squared distance is the variance of a direction.
-        let beyond = (off.x * off.x + off.y * off.y) / 2.0 - (DISAGREE * rough).powi(2);
+        let beyond = (x * x + y * y) / 2.0 - (DISAGREE * rough).powi(2);
         if let Some(find) = path.get_mut(frame).filter(|_| beyond > 0.0) {
             find.covariance = find.covariance.plus(beyond);
         }
     }
-}
-
-fn median(values: impl Iterator<Item = f64>) -> f64 {
-    let mut values: Vec<f64> = values.collect();
-    values.sort_by(f64::total_cmp);
-    values.get(values.len() / 2).copied().unwrap_or_default()
 }
 
 /// Standard deviation of where a subject with a box of this side is, in pixels: a share of it, more where it is hardly

@@ -27,11 +27,16 @@ export function drawRuler(context, scale, state, box) {
     context.fillRect(Math.round(x), 16, 1, TOP - 20);
     context.fillText(String(frame), x + 4, 14);
   }
-  context.fillStyle = "#86290b";
   for (const cut of state.cuts) {
-    context.fillRect(Math.round(scale.x(cut)) - 1, 0, 2, box.height);
-    context.fillText("cut", scale.x(cut) + 4, 24);
+    const x = scale.x(cut);
+    // Not over a tick.
+    context.fillStyle = "#ebe6da";
+    context.fillRect(x + 1, 15, context.measureText("cut").width + 5, TOP - 19);
+    context.fillStyle = "#86290b";
+    context.fillRect(Math.round(x) - 1, 0, 2, box.height);
+    context.fillText("cut", x + 4, 24);
   }
+  context.fillStyle = "#86290b";
   // What was found to be one, and is none: a short mark at which it can be made one again.
   for (const frame of state.noCuts) context.fillRect(Math.round(scale.x(frame)) - 1, 0, 2, 8);
   for (const note of state.notes ?? []) flag(context, scale, note);
