@@ -74,7 +74,7 @@ Alpine.data("followPanel", () => ({
   },
   get everyText() {
     if (this.every === 1) return "frame";
-    return this.chosen ? "frames, of the chosen range" : "frames: a quick look";
+    return this.chosen ? "frames of the range" : "frames: a quick look";
   },
   placeTyped(axis, text) {
     const value = Number(text);
