@@ -21,7 +21,8 @@ const EXPLAINED: f64 = 0.3;
 const EXPLAINED_FRAMES: f64 = 0.95;
 /// A motion whose numbers leave the rim this unsure, in pixels, is more than the face fixes.
 const UNSURE: f64 = 0.8;
-/// Corners that swing from frame to frame by less than this, in pixels, are steady, whatever moves them.
+/// Corners that swing from frame to frame by less than this, in pixels, are steady, whatever moves them. Other
+/// limits than this and the next were not tried.
 const STEADY: f64 = 0.5;
 /// By fewer of their own deviations than this, it is noise that swings them: alone it would be three, but errors of
 /// frames that follow each other are alike, and deviations know nothing of what is not flat.
@@ -178,8 +179,8 @@ mod tests {
         (0..9).map(place).collect()
     }
 
-    /// How far the corner is off on the second frame, and the middle.
-    fn left(places: BTreeMap<Frame, Place>) -> [f64; 2] {
+    /// How far the corner is off a square on the second frame once it is steadied, and how far the middle has gone.
+    fn steadied_by(places: BTreeMap<Frame, Place>) -> [f64; 2] {
         let middle = Point::new(40.0, 30.0);
         let before = places[&Frame(1)].map.apply(middle);
         let places = steadied(places, &Outline(BOX.to_vec()));
@@ -190,13 +191,13 @@ mod tests {
 
     #[test]
     fn what_swings_no_more_than_it_is_unsure_is_left_away_and_the_middle_stays() {
-        let [corner, middle] = left(swinging(4.0, 1.0));
+        let [corner, middle] = steadied_by(swinging(4.0, 1.0));
         assert!(corner < 1e-9 && middle < 1e-9, "{corner} {middle}");
     }
 
     #[test]
     fn what_is_known_to_swing_swings_and_so_does_what_nobody_sees_swinging() {
-        assert!(left(swinging(4.0, 0.1))[0] > 0.5);
-        assert!(left(swinging(0.4, 1.0))[0] > 0.05);
+        assert!(steadied_by(swinging(4.0, 0.1))[0] > 0.5);
+        assert!(steadied_by(swinging(0.4, 1.0))[0] > 0.05);
     }
 }

@@ -85,7 +85,7 @@ impl AreaTask {
 pub struct AreaSolution {
     /// By frame.
     pub places: BTreeMap<Frame, Place>,
-    /// How much of the motion was needed.
+    /// How much of the motion it was followed with; where the rest of it was noise, `places` show place, turn and size only.
     pub motion: MotionModel,
 }
 
