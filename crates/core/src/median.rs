@@ -1,5 +1,8 @@
 //! The middle value.
 
+/// The median of absolute values of Gaussian noise, over its standard deviation.
+pub(crate) const MEDIAN_OF_NORMAL: f64 = 0.6745;
+
 /// The middle one of some values, of an even number the upper one; their order is not kept.
 pub(crate) fn median(values: &mut [f64]) -> Option<f64> {
     let middle = values.len() / 2;

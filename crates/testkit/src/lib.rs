@@ -26,5 +26,5 @@ pub use object_store::{BUCKET, ObjectStore, Weather, environment};
 pub use picture::{as_film_keeps_it, differences, part_of};
 #[cfg(feature = "sign-in")]
 pub use provider::{IdentityProvider, Lie};
-pub use server::Server;
+pub use server::{Server, pause};
 pub use visitor::Visitor;

@@ -162,7 +162,7 @@ impl Server {
                 return answer;
             }
             assert!(begun.elapsed() < Duration::from_secs(60), "waited in vain for {path}: {}", answer.text());
-            std::thread::sleep(Duration::from_millis(50));
+            std::thread::sleep(pause(begun));
         }
     }
 
@@ -178,9 +178,15 @@ impl Server {
                 return state;
             }
             assert!(begun.elapsed() < Duration::from_secs(180), "waited in vain for {path}: {state}");
-            std::thread::sleep(Duration::from_millis(20));
+            std::thread::sleep(pause(begun));
         }
     }
+}
+
+/// How long to leave a server alone between two questions, begun to be asked at a moment. Who asks without end takes the
+/// processor from what is waited for.
+pub fn pause(begun: Instant) -> Duration {
+    (begun.elapsed() / 10).clamp(Duration::from_millis(20), Duration::from_millis(150))
 }
 
 impl Drop for Server {

@@ -99,7 +99,7 @@ impl Browser {
                 let page = self.eval("document.body.innerText").await;
                 panic!("waited in vain for {expression}: {value:?}\n{page}");
             }
-            tokio::time::sleep(Duration::from_millis(30)).await;
+            tokio::time::sleep(jampin_testkit::pause(begun)).await;
         }
     }
 

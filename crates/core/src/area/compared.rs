@@ -6,13 +6,12 @@ use super::face::Level;
 use super::pyramid::PictureLevel;
 use crate::biweight::{BIWEIGHT_LIMIT, BIWEIGHT_VARIANCE};
 use crate::geometry::{Homography, Point};
+use crate::median::MEDIAN_OF_NORMAL;
 
 /// Numbers of the light.
 pub(super) const LIGHT: usize = 4;
 /// Grey levels by which brightness is divided, so that all unknowns are of one size.
 pub(super) const BRIGHT: f64 = 64.0;
-/// The median of absolute residuals of Gaussian noise, over its standard deviation.
-const MEDIAN_OF_NORMAL: f64 = 0.6745;
 /// Cells across and down, each of which is covered or is not.
 const CELLS: usize = 10;
 /// A cell whose mean weight is below the first is covered, above the second it is not.

@@ -4,7 +4,7 @@ use super::outline::Outline;
 use super::plain::Plain;
 use super::pyramid::{Looks, PictureLevel, Pyramid};
 use crate::geometry::{Homography, Point, Rect};
-use crate::image::{Blur, FrameSource, PatchSamples};
+use crate::image::{Blur, FrameSource, PatchSamples, noise_of};
 use crate::time::Frame;
 
 /// Samples of the finest level that are compared at most. More tell little more and cost as much again.
@@ -61,6 +61,8 @@ pub(crate) struct Face {
     pub by_edge: bool,
     /// Whether it is round, too, as far as that is known: its edge looks the same however it turns.
     pub is_round: bool,
+    /// Standard deviation of the noise of the picture in and round it, in grey levels.
+    pub noise: f64,
 }
 
 impl Face {
@@ -78,6 +80,7 @@ impl Face {
         let Some(pyramid) = Pyramid::read(source, frame, bounds.widened(ROOM), (&[], Looks::Brightness))? else {
             return Ok(None);
         };
+        let noise = noise_of(&pyramid.window(0).1.plane);
         let is_in = |at: Point| outline.contains(at) && !keep_outs.iter().any(|out| out.contains(at));
         let mut levels = Vec::new();
         let sides = [bounds.right - bounds.left, bounds.bottom - bounds.top];
@@ -107,7 +110,7 @@ impl Face {
                 (0..count).filter_map(|n| Level::pick(&pyramid, n, (centre, sides), &with_edge, Keep::Flat)).collect();
             levels.iter_mut().for_each(Level::compare_edges);
         }
-        Ok((!levels.is_empty()).then_some(Self { centre, bounds, levels, by_edge, is_round }))
+        Ok((!levels.is_empty()).then_some(Self { centre, bounds, levels, by_edge, is_round, noise }))
     }
 
     /// What of the pictures is compared.

@@ -61,6 +61,8 @@ pub(super) struct Fit {
     pub energy: f64,
     /// The light on it.
     pub light: Light,
+    /// Variance of what the face is off by where it is seen, in squared grey levels of the smoothed picture.
+    pub left: f64,
     /// Covariance of the motion's numbers about the middle.
     pub covariance: [[f64; MOST_COLUMNS]; MOST_COLUMNS],
 }
@@ -90,8 +92,9 @@ pub(super) fn fit(
     }
     compared.look(&picture, &map);
     // Who has hardly any weight where it ended is judged by it.
-    let _ = compared.weigh();
-    Some(judged(&compared, off_level(&map, level.step, picture.zoom)?, best?.covariance, level.step))
+    let left = compared.weigh().unwrap_or(f64::INFINITY);
+    let fit = judged(&compared, off_level(&map, level.step, picture.zoom)?, best?.covariance, level.step);
+    Some(Fit { left, ..fit })
 }
 
 fn scaled(factor: f64) -> Homography {
@@ -214,6 +217,7 @@ fn judged(
         seen: seen / inside.max(1.0),
         energy: energy(compared),
         light: compared.light,
+        left: f64::INFINITY,
         covariance,
     }
 }

@@ -19,6 +19,8 @@ pub struct Place {
     pub matched: f64,
     /// Share of the face that lies in the picture and is not covered.
     pub seen: f64,
+    /// Variance of what the face is off by there, in squared grey levels of the smoothed picture.
+    pub(super) left: f64,
     /// The middle about which the numbers below count, in the picture in which it was outlined.
     pub(super) centre: Point,
     pub(super) motion: MotionModel,
@@ -36,7 +38,7 @@ impl Place {
     pub(super) fn predicted(map: Homography, state: SampleState, centre: Point) -> Self {
         let covariance = [[0.0; MOST_COLUMNS]; MOST_COLUMNS];
         let (grasp, motion) = (Grasp::Exact, MotionModel::Position);
-        Self { map, state, grasp, matched: 0.0, seen: 0.0, centre, motion, covariance }
+        Self { map, state, grasp, matched: 0.0, seen: 0.0, left: 0.0, centre, motion, covariance }
     }
 
     /// With the thing that it lies on, which is seen; the deviation is in pixels.
@@ -84,7 +86,7 @@ pub(super) fn relative_map(face: &Face, anchor: &Homography, whole: &Homography)
 
 /// What the alignment of a face to a frame says of where it is.
 pub(super) fn placed(face: &Face, motion: MotionModel, anchor: &Homography, fit: &Fit) -> Place {
-    let Fit { map, matched, inside, seen, covariance, .. } = fit;
+    let Fit { map, matched, inside, seen, left, covariance, .. } = fit;
     // Its numbers count about the middle of the anchor's face; that is where it was in the first picture, nearly.
     let centre = anchor.inverse().map_or(face.centre, |back| back.apply(face.centre));
     Place {
@@ -93,6 +95,7 @@ pub(super) fn placed(face: &Face, motion: MotionModel, anchor: &Homography, fit:
         grasp: Grasp::Exact,
         matched: *matched,
         seen: inside * seen,
+        left: *left,
         centre,
         motion,
         covariance: *covariance,

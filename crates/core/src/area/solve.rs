@@ -53,7 +53,7 @@ fn solved(
         }
         let motion = least_that_explains(&places, most, &task.outline);
         let places = if motion == most { places } else { walk.again(motion, places, &home)? };
-        Ok(AreaSolution { places: steadied(places, &task.outline), motion })
+        Ok(AreaSolution { places: steadied(places, &task.outline, home.face.noise), motion })
     });
     match solved {
         Ok(solution) => Ok(AreaEnd::Solved(solution)),

@@ -15,6 +15,7 @@ use crate::area::{Level, PictureLevel, SOFTNESS};
 use crate::biweight::{BIWEIGHT_LIMIT, BIWEIGHT_VARIANCE};
 use crate::geometry::{Homography, Point};
 use crate::image::NOISE_GAIN;
+use crate::median::MEDIAN_OF_NORMAL;
 
 /// Steps of one level at most.
 const MOST_STEPS: usize = 8;
@@ -24,8 +25,6 @@ const SETTLED: f64 = 0.02;
 const ROUGHLY_SETTLED: f64 = 0.15;
 /// No step moves a knot by more than this, in pixels of the level: the linear model does not hold further out.
 const LONGEST_STEP: f64 = 2.0;
-/// The median of absolute residuals of Gaussian noise, over its standard deviation.
-const MEDIAN_OF_NORMAL: f64 = 0.6745;
 /// A level of larger pixels, in those of the picture, only finds where the surface is.
 const FINE_STEP: f64 = 2.0;
 /// Pixels of the level that is found exactly.
