@@ -48,6 +48,9 @@ pub struct Sparks {
     /// They set off along the line through these, if there are any.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub corners: Vec<Corner>,
+    /// Whether that line goes on from the last of them to the first.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub closed: bool,
     /// Another number, other sparks.
     #[serde(default)]
     pub seed: u32,
@@ -71,6 +74,7 @@ impl Default for Sparks {
             stays: true,
             place: Point::default(),
             corners: Vec::new(),
+            closed: false,
             seed: 1,
         }
     }

@@ -38,7 +38,8 @@ impl Attachment {
                 AttachmentKind::Flare(Flare { place: own.place, ..style.clone() })
             }
             (AttachmentKind::Sparks(own), AttachmentKind::Sparks(style)) => {
-                AttachmentKind::Sparks(Sparks { place: own.place, corners: own.corners.clone(), ..style.clone() })
+                let (place, corners, closed) = (own.place, own.corners.clone(), own.closed);
+                AttachmentKind::Sparks(Sparks { place, corners, closed, ..style.clone() })
             }
             (AttachmentKind::Cover(own), AttachmentKind::Cover(style)) => AttachmentKind::Cover(Cover {
                 place: own.place,

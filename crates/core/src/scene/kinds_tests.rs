@@ -195,7 +195,12 @@ fn settings_out_of_bounds_are_named() {
 
 /// The middles of all sparks on a frame.
 fn sparks_on(sparks: &Sparks, frame: u32) -> Vec<Point> {
-    let shot = shot(2, AttachmentKind::Sparks(sparks.clone()));
+    sparks_of(2, sparks, frame)
+}
+
+/// ... of a subject with so many pins.
+fn sparks_of(pins: usize, sparks: &Sparks, frame: u32) -> Vec<Point> {
+    let shot = shot(pins, AttachmentKind::Sparks(sparks.clone()));
     let specks = drawables(&shot, frame).into_iter().flat_map(|drawable| match drawable.primitive {
         Primitive::Specks { specks, .. } => specks,
         other => panic!("{other:?} is no spark"),
@@ -235,6 +240,25 @@ fn sparks_set_off_all_along_a_line_and_fall() {
         let fallen = at.y - (a.y + (b.y - a.y) * share);
         assert!((0.0..=0.25 * (12.0f64 * 1.4 + 1.0).powi(2)).contains(&fallen), "{fallen}");
     }
+}
+
+#[test]
+fn a_closed_line_has_sparks_on_each_of_its_sides_and_an_open_one_none_between_its_ends() {
+    let corners: Vec<Corner> = (1..=4).map(|id| Corner::Pin(Uuid::from_u128(id))).collect();
+    let still = Sparks { corners, speed: 0.0, pull: 0.0, rate: 8.0, stays: false, ..Sparks::default() };
+    let ends = CORNERS.map(|(x, y)| flight(40).apply(Point::new(x, y)));
+    let on_sides = |sparks: &Sparks| {
+        let all = sparks_of(4, sparks, 40);
+        let detour = |at: &Point, i: usize| {
+            let (a, b) = (ends[i], ends[(i + 1) % 4]);
+            at.distance(a) + at.distance(b) - a.distance(b)
+        };
+        let on = [0, 1, 2, 3].map(|i| all.iter().filter(|at| detour(at, i) < 0.01).count());
+        assert_eq!(on.iter().sum::<usize>(), all.len());
+        on.map(|count| count > 0)
+    };
+    assert_eq!(on_sides(&Sparks { closed: true, ..still.clone() }), [true; 4]);
+    assert_eq!(on_sides(&still), [true, true, true, false]);
 }
 
 #[test]

@@ -77,7 +77,9 @@ fn origin(sparks: &Sparks, item: &ItemContext, frame: Frame, share: f64) -> Opti
     if sparks.corners.is_empty() {
         return Some(stance(&item.show.takes, Orientation::default(), &item.poses, frame)?.apply(sparks.place));
     }
-    let corners: Vec<Point> = sparks.corners.iter().map(|corner| item.corner(*corner, frame)).collect::<Option<_>>()?;
+    let back = sparks.corners.first().filter(|_| sparks.closed);
+    let corners = sparks.corners.iter().chain(back).map(|corner| item.corner(*corner, frame));
+    let corners: Vec<Point> = corners.collect::<Option<_>>()?;
     let length: f64 = corners.windows(2).map(|two| two[0].distance(two[1])).sum();
     let mut left = share * length;
     for two in corners.windows(2) {

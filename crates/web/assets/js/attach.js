@@ -151,8 +151,8 @@ export const attaching = (parts) => ({
   // Along the boundary line, where one is open.
   addSparks() {
     if (!this.subject) return;
-    const corners = this.isBoundary ? copy(this.attached.corners) : [];
-    this.hang({ ...copy(forms.fresh.sparks), id: crypto.randomUUID(), kind: "sparks", corners }, "Sparks");
+    const { corners, closed } = this.isBoundary ? copy(this.attached) : { corners: [], closed: false };
+    this.hang({ ...copy(forms.fresh.sparks), id: crypto.randomUUID(), kind: "sparks", corners, closed }, "Sparks");
   },
   addFront(outline) {
     const { front, front_brightness } = copy(forms.fresh);
