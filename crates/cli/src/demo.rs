@@ -81,6 +81,7 @@ async fn fill(store: &Store, library: &Library, project: Uuid, folder: &Path) ->
             tokio::task::block_in_place(|| write(shot, folder, &|share| said.say(share)))?
         };
         let shot = bring_in(store, library, project, &film.film).await?;
+        store.set_arriving(project, &arriving(&all[i + 1..], 0.0)).await?;
         let truth: Truth = serde_json::from_str(&std::fs::read_to_string(&film.truth)?)?;
         let bench = Bench { store, library, project, shot, truth };
         // The second is left untouched, to try the short way on.
@@ -95,6 +96,15 @@ async fn fill(store: &Store, library: &Library, project: Uuid, folder: &Path) ->
     }
     store.set_arriving(project, &[]).await?;
     Ok(std::fs::write(folder.join(MADE), project.to_string())?)
+}
+
+/// The first of some films is made to a share, the others wait.
+fn arriving(films: &[jampin_demo::Shot], share: f64) -> Vec<Arriving> {
+    let arriving = |(i, shot): (usize, &jampin_demo::Shot)| Arriving {
+        name: shot.name.to_owned(),
+        share: if i == 0 { share } else { 0.0 },
+    };
+    films.iter().enumerate().map(arriving).collect()
 }
 
 /// Tells the project's page what is being made.
@@ -113,11 +123,7 @@ impl Arrivals<'_> {
             return;
         }
         self.said.set(Some(Instant::now()));
-        let arriving = |(i, shot): (usize, &jampin_demo::Shot)| Arriving {
-            name: shot.name.to_owned(),
-            share: if i == 0 { share } else { 0.0 },
-        };
-        let films: Vec<Arriving> = self.films.iter().enumerate().map(arriving).collect();
+        let films = arriving(self.films, share);
         let said = tokio::runtime::Handle::current().block_on(self.store.set_arriving(self.project, &films));
         said.unwrap_or_else(|error| tracing::warn!(%error, "the page is not told of the demo's films"));
     }
