@@ -30,6 +30,7 @@ export class Track {
         solved: columns.solved[i],
       });
     });
+    this.order = null;
     this.found = null;
     this.hash = null;
   }
@@ -44,10 +45,14 @@ export class Track {
     return this.samples.get(frame) ?? null;
   }
 
+  // All frames, in order: drawn again and again, and sorted once.
+  all() {
+    this.order ??= [...this.samples.keys()].sort((a, b) => a - b);
+    return this.order;
+  }
+  // Those on which the subject is there.
   frames() {
-    this.found ??= [...this.samples.keys()]
-      .filter((frame) => isPresent(this.samples.get(frame).state))
-      .sort((a, b) => a - b);
+    this.found ??= this.all().filter((frame) => isPresent(this.samples.get(frame).state));
     return this.found;
   }
 
@@ -72,13 +77,13 @@ export class Track {
 
   // Frames that have a mark of their own: all states but found.
   marked() {
-    return [...this.samples.keys()].filter((frame) => this.samples.get(frame).state !== "found").sort((a, b) => a - b);
+    return this.all().filter((frame) => this.samples.get(frame).state !== "found");
   }
 
   // Runs of frames of these states, as [first, last, state].
   runs(states) {
     const runs = [];
-    for (const frame of [...this.samples.keys()].sort((a, b) => a - b)) {
+    for (const frame of this.all()) {
       const { state } = this.samples.get(frame);
       if (!states.includes(state)) continue;
       const run = runs[runs.length - 1];
