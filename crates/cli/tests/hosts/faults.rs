@@ -126,7 +126,7 @@ fn planes_that_a_worker_left_half_made_when_it_died_are_made_by_the_next_one_in_
     let worker = Worker::start(&server, &store, &[]);
     let dir = tempfile::tempdir().unwrap();
     let film =
-        make_film(dir.path(), "long.mp4", "-f lavfi -i testsrc2=size=1280x720:rate=25:duration=20 -pix_fmt yuv420p");
+        make_film(dir.path(), "long.mp4", "-f lavfi -i testsrc2=size=1280x720:rate=25:duration=10 -pix_fmt yuv420p");
     let taken = server.upload(&server.project("Open day"), &film).json();
     let shot = taken["shot"].as_str().unwrap();
     server.wait(&format!("/api/shots/{shot}"), |state| state["clip"]["prepared"].as_u64() > Some(10));
@@ -135,7 +135,7 @@ fn planes_that_a_worker_left_half_made_when_it_died_are_made_by_the_next_one_in_
     assert_eq!(state["clip"]["state"], "preparing", "it was killed in the middle");
     // Nobody prepares the clip any more: the planes would never come by themselves.
     let _next = Worker::start_in(folder, &server, &store, &["--kinds", "follow,solve"]);
-    let pin = json!({ "revision": 0, "frame": 400, "x": 640.0, "y": 360.0, "follow": true });
+    let pin = json!({ "revision": 0, "frame": 200, "x": 640.0, "y": 360.0, "follow": true });
     // The server makes them for itself as well, and on a busy machine says for a while that they are not there yet.
     let put = || server.send("POST", &format!("/api/shots/{shot}/pins"), &pin).status;
     let answers = std::iter::repeat_with(put).take(60);

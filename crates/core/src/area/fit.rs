@@ -93,8 +93,8 @@ pub(super) fn fit(
     compared.look(&picture, &map);
     // Who has hardly any weight where it ended is judged by it.
     let left = compared.weigh().unwrap_or(f64::INFINITY);
-    let fit = judged(&compared, off_level(&map, level.step, picture.zoom)?, best?.covariance, level.step);
-    Some(Fit { left, ..fit })
+    let map = off_level(&map, level.step, picture.zoom)?;
+    Some(judged(&compared, map, (best?.covariance, left), level.step))
 }
 
 fn scaled(factor: f64) -> Homography {
@@ -199,7 +199,7 @@ fn natural_units(motion: MotionModel, radius: f64) -> [f64; MOST_COLUMNS] {
 fn judged(
     compared: &Compared<'_>,
     map: Homography,
-    mut covariance: [[f64; MOST_COLUMNS]; MOST_COLUMNS],
+    (mut covariance, left): ([[f64; MOST_COLUMNS]; MOST_COLUMNS], f64),
     step: f64,
 ) -> Fit {
     let (all, inside) = (compared.points.len() as f64, compared.count_inside() as f64);
@@ -217,7 +217,7 @@ fn judged(
         seen: seen / inside.max(1.0),
         energy: energy(compared),
         light: compared.light,
-        left: f64::INFINITY,
+        left,
         covariance,
     }
 }

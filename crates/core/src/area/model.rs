@@ -30,6 +30,8 @@ const NOISE: f64 = 6.0;
 /// What is left of a plane is so many times the noise of the picture at most. Made ones have 0.9 to 1.0; people who are
 /// restless on real film have 10 and more, where the film was not clean of all noise.
 const FLAT: f64 = 3.0;
+/// Of fewer frames that is not known.
+const LEAST_FRAMES: usize = 10;
 
 /// The richest motion that the face fixes, as its own picture aligned to itself shows.
 pub(super) fn richest_fixed<S: FrameSource>(
@@ -109,7 +111,7 @@ fn is_restless(places: &BTreeMap<Frame, Place>, from: &[Point; 4]) -> bool {
 /// Whether what is left of the face is noise: as much of two pictures as there is of one, twice.
 fn is_flat(places: &BTreeMap<Frame, Place>, noise: f64) -> bool {
     let mut left: Vec<f64> = places.values().filter(|place| place.is_exact()).map(|place| place.left).collect();
-    median(&mut left).is_some_and(|left| left < FLAT * FLAT * 2.0 * noise * noise * NOISE_GAIN)
+    left.len() >= LEAST_FRAMES && median(&mut left).is_some_and(|left| left < FLAT * FLAT * 2.0 * noise * noise * NOISE_GAIN)
 }
 
 /// What a map adds to place, turn and size at the corners of a box.

@@ -6,26 +6,35 @@ use crate::median::MEDIAN_OF_NORMAL;
 /// What the mask below makes of noise: the root of the sum of its squares.
 const MASK_GAIN: f64 = 6.0;
 
+/// What the mask makes of a picture at most: each of the two differences four times the greatest value.
+const GREATEST: usize = 2 * 2 * 2 * u8::MAX as usize;
+
 /// Standard deviation of a picture's noise, in grey levels: the size of what is left by a mask that takes out everything
 /// smooth, the second difference across of the second difference down (Immerkaer, *Fast noise variance estimation*, 1996).
 /// There it is the mean; of the median, edges take away less. Nothing for a picture of less than three pixels a side.
 pub(crate) fn noise_of(plane: &Plane) -> f64 {
     let size = plane.size();
     let (inner_rows, inner_cols) = (size.height.saturating_sub(2), size.width.saturating_sub(2) as usize);
-    let mut sizes: Vec<i32> = (0..inner_rows)
-        .flat_map(|row| {
-            let rows = [0, 1, 2].map(|below| plane.row((row + below) as usize));
-            (0..inner_cols).map(move |col| {
-                let [above, here, below] = rows.map(|row| bend(&row[col..col + 3]));
-                bend_of(above, here, below).abs()
-            })
-        })
-        .collect();
-    if sizes.is_empty() {
-        return 0.0;
+    let mut counts = vec![0u32; GREATEST + 1];
+    for row in 0..inner_rows {
+        let rows = [0, 1, 2].map(|below| plane.row((row + below) as usize));
+        for col in 0..inner_cols {
+            let [above, here, below] = rows.map(|row| bend(&row[col..col + 3]));
+            counts[bend_of(above, here, below).unsigned_abs() as usize] += 1;
+        }
     }
-    let middle = sizes.len() / 2;
-    f64::from(*sizes.select_nth_unstable(middle).1) / MEDIAN_OF_NORMAL / MASK_GAIN
+    f64::from(middle(&counts)) / MEDIAN_OF_NORMAL / MASK_GAIN
+}
+
+/// The median of numbers that are counted by their size; 0 of none.
+fn middle(counts: &[u32]) -> u32 {
+    let half = counts.iter().sum::<u32>() / 2;
+    let mut below = 0;
+    let reached = |count: &u32| {
+        below += count;
+        below > half
+    };
+    counts.iter().position(reached).unwrap_or(0) as u32
 }
 
 fn bend(values: &[u8]) -> i32 {
@@ -41,16 +50,16 @@ mod tests {
     use super::*;
     use crate::geometry::Size;
 
-    /// Waves some pixels long, and the sum of twelve even numbers, which is nearly Gaussian.
+    /// Waves some pixels long, and the sum of twelve evenly spread numbers, which is nearly Gaussian.
     fn told(deviation: f64, size: Size) -> f64 {
         let mut state = 1u32;
-        let mut even = || {
+        let mut spread = || {
             state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
             f64::from(state) / f64::from(u32::MAX)
         };
         noise_of(&Plane::from_fn(size, |col, row| {
             let textured = 128.0 + 40.0 * (f64::from(col) / 4.0).sin() * (f64::from(row) / 5.0).cos();
-            let noise = (0..12).map(|_| even()).sum::<f64>() - 6.0;
+            let noise = (0..12).map(|_| spread()).sum::<f64>() - 6.0;
             (textured + deviation * noise).round().clamp(0.0, 255.0) as u8
         }))
     }

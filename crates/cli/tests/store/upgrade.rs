@@ -13,7 +13,7 @@ const BEFORE: &str = "2026-11-28-000004_arriving";
 
 /// Brings a database to where that version left it, as Diesel writes it down.
 async fn as_before(connection: &mut AsyncPgConnection) {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("migrations");
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../store/migrations");
     let mut names: Vec<String> = std::fs::read_dir(&folder)
         .unwrap()
         .map(|entry| entry.unwrap().file_name().into_string().unwrap())
@@ -64,7 +64,7 @@ fn what_was_there_before_there_were_people_is_the_first_owner_s() {
         assert_eq!(said, [by_me("Project “Old” had back"), by_me("Project “Old” deleted")]);
 
         // And back: each step down leaves what the step up before it needs.
-        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("migrations");
+        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../store/migrations");
         let mut newer: Vec<_> = std::fs::read_dir(&folder).unwrap().map(|entry| entry.unwrap().path()).collect();
         newer.sort();
         newer.retain(|path| path.file_name().unwrap().to_str().unwrap() > BEFORE);
