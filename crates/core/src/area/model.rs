@@ -111,7 +111,8 @@ fn is_restless(places: &BTreeMap<Frame, Place>, from: &[Point; 4]) -> bool {
 /// Whether what is left of the face is noise: as much of two pictures as there is of one, twice.
 fn is_flat(places: &BTreeMap<Frame, Place>, noise: f64) -> bool {
     let mut left: Vec<f64> = places.values().filter(|place| place.is_exact()).map(|place| place.left).collect();
-    left.len() >= LEAST_FRAMES && median(&mut left).is_some_and(|left| left < FLAT * FLAT * 2.0 * noise * noise * NOISE_GAIN)
+    left.len() >= LEAST_FRAMES
+        && median(&mut left).is_some_and(|left| left < FLAT * FLAT * 2.0 * noise * noise * NOISE_GAIN)
 }
 
 /// What a map adds to place, turn and size at the corners of a box.
