@@ -21,6 +21,12 @@ const SHORTEST_GAP: usize = 2;
 const FIRST_OF_RUN: usize = 40;
 /// Frames before a gap on which both are compared.
 const BEFORE_GAP: usize = 10;
+/// Who was beside the subject on those may still be another: it is followed back further, to where the two met.
+const FAR_BEFORE: usize = 60;
+/// Both have to be seen on so many of the frames before they met, ...
+const LEAST_PARTED: usize = 10;
+/// ... and be apart on this share of them.
+const PARTED: f64 = 0.9;
 /// What responds so much is seen plainly.
 const PLAIN: f64 = 0.6;
 /// Somebody else has to be seen on this share of the gap's frames ...
@@ -54,18 +60,69 @@ pub(super) fn taken_for<S: FrameSource>(
     for Gap { first, back } in gaps(found) {
         let last = (back + FIRST_OF_RUN).min(found.len());
         let surest = (back..last).max_by(|a, b| found[*a].likeness.total_cmp(&found[*b].likeness)).unwrap_or(back);
-        let compared = first.saturating_sub(BEFORE_GAP);
+        let compared = first.saturating_sub(FAR_BEFORE);
         let way = followed_back(source, view, found, compared..surest)?;
         let (before, after) = way.split_at(first - compared);
-        if was_elsewhere(before, &after[..back - first], &found[compared..first], view.side) {
-            let later = found[surest..].iter().take_while(|sighting| sighting.seen);
-            for sighting in way.iter().chain(later).filter(|sighting| sighting.seen) {
-                others.entry(sighting.frame).or_default().push(sighting.at);
-            }
-            return Ok(Some(back));
+        let (gap, subject) = (&after[..back - first], &found[compared..first]);
+        let near = subject.len().saturating_sub(BEFORE_GAP);
+        let from = if was_elsewhere(&before[near..], gap, &subject[near..], view.side) {
+            back
+        } else if let Some(met) = met(before, gap, subject, view.side) {
+            compared + met
+        } else {
+            continue;
+        };
+        let before_they_met = subject.len().min(from - compared);
+        // Until they met the subject is beside it, and must not be taken for it.
+        let beside =
+            |(i, other): &(usize, &Sighting)| *i >= before_they_met || !is_beside(other, &subject[*i], view.side);
+        let own = way.iter().enumerate().filter(beside).map(|(_, other)| other);
+        let later = found[surest..].iter().take_while(|sighting| sighting.seen);
+        for sighting in own.chain(later).filter(|sighting| sighting.seen) {
+            others.entry(sighting.frame).or_default().push(sighting.at);
         }
+        return Ok(Some(from));
     }
     Ok(None)
+}
+
+/// Whether a subject is seen on the place of somebody else.
+fn is_beside(other: &Sighting, subject: &Sighting, side: f64) -> bool {
+    subject.seen && boxes_between(other, subject, side) <= APART
+}
+
+fn boxes_between(other: &Sighting, subject: &Sighting, side: f64) -> f64 {
+    other.at.distance(subject.at) / (side * subject.scale)
+}
+
+fn is_plain(sighting: &Sighting) -> bool {
+    sighting.seen && sighting.likeness > PLAIN
+}
+
+/// Share of a gap's frames on which somebody is plainly seen.
+fn through(gap: &[Sighting]) -> f64 {
+    gap.iter().filter(|sighting| is_plain(sighting)).count() as f64 / gap.len().max(1) as f64
+}
+
+/// On which of the frames before a gap the subject and somebody else met, who was followed back through it: before that
+/// they are apart, as far back as it is followed. From there on it was taken for the subject, or may have been.
+fn met(before: &[Sighting], gap: &[Sighting], subject: &[Sighting], side: f64) -> Option<usize> {
+    if gap.len() > SHORT_GAP && through(gap) < THROUGH {
+        return None;
+    }
+    let pairs = before.iter().zip(subject).enumerate();
+    let both = pairs.filter(|(_, (other, subject))| is_plain(other) && subject.seen);
+    let (mut seen, mut apart, mut met) = (0, 0, None);
+    for (i, (other, subject)) in both {
+        seen += 1;
+        if boxes_between(other, subject, side) > APART {
+            apart += 1;
+            if seen >= LEAST_PARTED && f64::from(apart) >= PARTED * seen as f64 {
+                met = Some(i + 1);
+            }
+        }
+    }
+    met
 }
 
 fn gaps(found: &[Sighting]) -> Vec<Gap> {
@@ -103,17 +160,15 @@ fn followed_back<S: FrameSource>(
 /// Whether who was followed back, through the frames of a gap and some before it, is not the subject that was seen on
 /// these.
 fn was_elsewhere(before: &[Sighting], gap: &[Sighting], subject: &[Sighting], side: f64) -> bool {
-    let is_plain = |sighting: &Sighting| sighting.seen && sighting.likeness > PLAIN;
     let seen = |(_, subject): &(&Sighting, &Sighting)| subject.seen;
     let both: Vec<(&Sighting, &Sighting)> = before.iter().zip(subject).filter(seen).collect();
-    let boxes = |(other, subject): &(&Sighting, &Sighting)| other.at.distance(subject.at) / (side * subject.scale);
+    let boxes = |(other, subject): &(&Sighting, &Sighting)| boxes_between(other, subject, side);
     let share = |test: &dyn Fn(&(&Sighting, &Sighting)) -> bool| {
         both.iter().filter(|pair| test(pair)).count() as f64 / both.len().max(1) as f64
     };
     let together = share(&|pair| is_plain(pair.0) && boxes(pair) <= APART);
     let apart = share(&|pair| is_plain(pair.0) && boxes(pair) > APART);
-    let through = gap.iter().filter(|sighting| is_plain(sighting)).count() as f64 / gap.len().max(1) as f64;
-    let seen_elsewhere = (gap.is_empty() || through >= THROUGH) && apart >= ELSEWHERE;
+    let seen_elsewhere = (gap.is_empty() || through(gap) >= THROUGH) && apart >= ELSEWHERE;
     // It comes from a place where the subject was not, and does not look like it there.
     let came_from_elsewhere = gap.len() <= SHORT_GAP && both.last().is_some_and(|pair| boxes(pair) > 1.0);
     both.len() * 2 > BEFORE_GAP && together <= TOGETHER && (seen_elsewhere || came_from_elsewhere)
@@ -137,6 +192,21 @@ mod tests {
         found[25].likeness = 0.3;
         let gaps: Vec<(usize, usize)> = gaps(&found).iter().map(|gap| (gap.first, gap.back)).collect();
         assert_eq!(gaps, [(10, 14), (20, 20)], "one weak frame is no gap");
+    }
+
+    #[test]
+    fn who_was_beside_the_subject_and_came_from_elsewhere_is_somebody_else_from_where_they_met() {
+        let way =
+            |places: &dyn Fn(u32) -> f64| -> Vec<Sighting> { (0..40).map(|n| sighting(n, places(n), true)).collect() };
+        let subject = way(&|_| 100.0);
+        // One who comes along, and stops beside the subject on frame 20.
+        let other = way(&|n| 100.0 + 5.0 * 20u32.saturating_sub(n) as f64);
+        assert_eq!(met(&other, &[], &subject, 25.0), Some(18), "nearer than half of a box is the same place");
+        assert_eq!(met(&subject, &[], &subject, 25.0), None);
+        let crosses_twice = way(&|n| if (15..20).contains(&n) || n < 5 { 100.0 } else { 160.0 });
+        assert_eq!(met(&crosses_twice, &[], &subject, 25.0), None, "who was at the same place before is the subject");
+        let lost: Vec<Sighting> = (40..60).map(|n| sighting(n, 100.0, false)).collect();
+        assert_eq!(met(&other, &lost, &subject, 25.0), None, "nobody can say who comes out of a long gap");
     }
 
     #[test]
