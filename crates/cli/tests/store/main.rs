@@ -1,4 +1,4 @@
-//! The store over a real PostgreSQL. Not in its own crate, which is optimised: so they compile in a sixth of the time.
+//! The store over a real PostgreSQL. Not in its own crate, which is optimised: so they compile in a fifth of the time.
 
 mod deletion;
 mod jobs;

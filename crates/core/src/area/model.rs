@@ -30,7 +30,7 @@ const NOISE: f64 = 6.0;
 /// What is left of a plane is so many times the noise of the picture at most. Made ones have 0.9 to 1.0; people who are
 /// restless on real film have 10 and more, where the film was not clean of all noise.
 const FLAT: f64 = 3.0;
-/// Of fewer frames that is not known.
+/// Of fewer frames that is not known: three that happened to fit once made a plane of a person. Other limits were not tried.
 const LEAST_FRAMES: usize = 10;
 
 /// The richest motion that the face fixes, as its own picture aligned to itself shows.

@@ -22,6 +22,7 @@ const FIRST_OF_RUN: usize = 40;
 /// Frames before a gap on which both are compared.
 const BEFORE_GAP: usize = 10;
 /// Who was beside the subject on those may still be another: it is followed back further, to where the two met.
+/// Somebody who passes is beside the subject for a second or two; other lengths than this were not tried.
 const FAR_BEFORE: usize = 60;
 /// Both have to be seen on so many of the frames before they met, ...
 const LEAST_PARTED: usize = 10;
@@ -73,7 +74,7 @@ pub(super) fn taken_for<S: FrameSource>(
             continue;
         };
         let before_they_met = subject.len().min(from - compared);
-        // Until they met the subject is beside it, and must not be taken for it.
+        // Who was followed back may have gone over to the subject itself for a moment before they met.
         let beside =
             |(i, other): &(usize, &Sighting)| *i >= before_they_met || !is_beside(other, &subject[*i], view.side);
         let own = way.iter().enumerate().filter(beside).map(|(_, other)| other);
