@@ -19,6 +19,9 @@ const STILL: f64 = 0.1;
 /// Of what is behind so little is seen that no code value would tell.
 const COVERED: f32 = 1e-5;
 
+/// Columns that are passed over together where nothing is painted on a layer.
+const TOGETHER: usize = 8;
+
 /// Moments of an exposure over which the true place is averaged.
 const MOMENTS: usize = 16;
 
@@ -282,11 +285,19 @@ impl Shot {
                 maps = maps_at(self.later(row as f64 + 0.5));
             }
             let mut lines: Vec<Line> = maps.iter().flat_map(|(time, map)| self.lines(*time, map, row)).collect();
-            for col in cols.clone() {
-                let i = row * self.size.width as usize + col;
-                if picture.open[i] > COVERED {
-                    let sample = self.mean(layer, texture, &mut lines, col);
-                    picture.add(i, sample, layer.adds);
+            for start in cols.clone().step_by(TOGETHER) {
+                let together = start..(start + TOGETHER).min(cols.end);
+                let open = &picture.open[row * self.size.width as usize..];
+                let is_covered = open[together.clone()].iter().all(|open| *open <= COVERED);
+                if is_covered || layer.cloth.is_none() && lines.iter().all(|line| line.is_bare(texture, &together)) {
+                    continue;
+                }
+                let shown = self.means(layer, texture, &mut lines, &together);
+                for (col, sample) in together.zip(shown) {
+                    let i = row * self.size.width as usize + col;
+                    if picture.open[i] > COVERED {
+                        picture.add(i, sample, layer.adds);
+                    }
                 }
             }
         }
@@ -307,18 +318,20 @@ impl Shot {
         (i as f64 + 0.5) / self.samples as f64
     }
 
-    /// What a layer shows in a pixel, over all moments and all samples.
-    fn mean(&self, layer: &Layer, texture: &Texture, lines: &mut [Line], col: usize) -> Colour {
-        let mut sum = [0f32; 4];
+    /// What a layer shows in some columns of a row, each over all moments and all samples.
+    fn means(&self, layer: &Layer, texture: &Texture, lines: &mut [Line], cols: &Range<usize>) -> [Colour; TOGETHER] {
+        let mut sums = [[0f32; 4]; TOGETHER];
         for line in lines.iter_mut() {
-            for i in 0..self.samples {
-                let at = line.at(col as f64 + self.share(i));
-                let sample = layer.sample(texture, (line.time, &mut line.gone), at);
-                sum.iter_mut().zip(sample).for_each(|(sum, part)| *sum += part);
+            for (sum, col) in sums.iter_mut().zip(cols.clone()) {
+                for i in 0..self.samples {
+                    let at = line.at(col as f64 + self.share(i));
+                    let sample = layer.sample(texture, (line.time, &mut line.gone), at);
+                    sum.iter_mut().zip(sample).for_each(|(sum, part)| *sum += part);
+                }
             }
         }
         let count = (lines.len() * self.samples) as f32;
-        sum.map(|value| value / count)
+        sums.map(|sum| sum.map(|value| value / count))
     }
 
     /// How far a place of a layer goes while the shutter is open: there and back counts twice.
@@ -386,6 +399,12 @@ impl Line {
     fn at(&self, col: f64) -> Point {
         let [x, y, depth] = [0, 1, 2].map(|i| self.from[i] + self.step[i] * col);
         Point::new(x, y) * (1.0 / depth)
+    }
+
+    /// Whether nothing is painted where it passes through columns.
+    fn is_bare(&self, texture: &Texture, cols: &Range<usize>) -> bool {
+        let [from, to] = [cols.start, cols.end].map(|col| self.at(col as f64));
+        texture.is_bare((from.x as f32, from.y as f32), (to.x as f32, to.y as f32))
     }
 }
 
