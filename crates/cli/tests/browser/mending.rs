@@ -170,7 +170,7 @@ fn the_path_is_cleaned_and_a_keyframe_set_by_hand_stays() {
         browser.until("jampin.bench.report?.keys < 40").await;
         assert_eq!(browser.eval("jampin.panel('clean').stepRows.length").await, json!(4));
         browser.keys(&[(None, 'x')]).await;
-        browser.until("jampin.bench.lower === 'curves'").await;
+        browser.until("jampin.bench.lower === 'curves' && jampin.timeline.curves.bands").await;
         // The third keyframe is dragged by 20 pixels of the curve, towards the middle of its band.
         let script = "(() => { const box = document.querySelector('.ruler').getBoundingClientRect();
             const { curves, scale } = jampin.timeline; const key = curves.path.keys[2]; const band = curves.bands[1];
@@ -215,7 +215,9 @@ fn several_keyframes_are_stretched_in_time_and_removed_together() {
     with_browser(|server, browser| async move {
         let path = format!("/api/shots/{}", super::engine::pinned(&server, &browser).await);
         browser.keys(&[(None, char::from(Key::Enter)), (None, 'c'), (None, 'x')]).await;
-        browser.until("jampin.bench.report?.keys > 4 && jampin.bench.lower === 'curves'").await;
+        browser
+            .until("jampin.bench.report?.keys > 4 && jampin.bench.lower === 'curves' && jampin.timeline.curves.bands")
+            .await;
         // A range is dragged over them, in the empty part of the lower band, then the right end of the bar is dragged
         // to the left.
         let script = "(() => { const box = document.querySelector('.ruler').getBoundingClientRect();

@@ -60,7 +60,12 @@ export const rowing = (parts) => ({
   toggleBelow() {
     this.showBelow({ weave: "curves", curves: "pace", pace: "weave" }[this.lower]);
   },
+  // With the next picture of the screen: one piece of news asks for it several times.
   drawTimeline() {
+    parts.timelineDue ??= requestAnimationFrame(() => this.drawTimelineNow());
+  },
+  drawTimelineNow() {
+    parts.timelineDue = null;
     if (!this.loaded) return;
     if (!this.working)
       parts.timeline.weave.show(this.path, this.track?.count() > 1 ? this.pin.id : null, this.weaveVersion());

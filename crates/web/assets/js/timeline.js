@@ -159,8 +159,10 @@ export class Timeline {
     this.range = state.range;
     const box = this.element.getBoundingClientRect();
     const ratio = window.devicePixelRatio || 1;
-    this.canvas.width = Math.round(box.width * ratio);
-    this.canvas.height = Math.round(box.height * ratio);
+    const [wide, tall] = [Math.round(box.width * ratio), Math.round(box.height * ratio)];
+    // A canvas whose size is set gets new memory, also when it had this size.
+    if (this.canvas.width !== wide || this.canvas.height !== tall)
+      [this.canvas.width, this.canvas.height] = [wide, tall];
     this.scale.fit(state.range, box.width);
     if (moved) this.scale.reveal(state.frame);
     const context = this.context;
