@@ -1,6 +1,7 @@
 //! `jampin demo`: the demo films, and a project made of them.
 
 use std::cell::Cell;
+use std::convert::Infallible;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
@@ -10,7 +11,7 @@ use jampin_core::time::{Frame, FrameRange};
 use jampin_demo::{DemoFilm, Truth, shots, write_film};
 use jampin_jobs::{Duty, EventHub, Library, PrepareTask, Task, Worker, spawn_worker};
 use jampin_media::{first_picture, probe};
-use jampin_store::{Arriving, FIRST_OWNER, NewClip, NewShot, Store};
+use jampin_store::{Arriving, FIRST_OWNER, NewClip, NewShot, Store, StoreError};
 use uuid::Uuid;
 
 use crate::args::DemoArgs;
@@ -22,6 +23,9 @@ use crate::wait::wait_for;
 const MADE: &str = "project";
 /// Name of the demo project.
 const PROJECT: &str = "Harrowmoss open day";
+/// How often it is said what is still to be made, while a shot is worked on.
+const SAID_EVERY: Duration = Duration::from_secs(5);
+
 pub(crate) fn run(args: DemoArgs) -> anyhow::Result<()> {
     if args.films_only {
         return shots().iter().try_for_each(|shot| write(shot, &args.out, &|_| ()).map(|_| ()));
@@ -80,22 +84,43 @@ async fn fill(store: &Store, library: &Library, project: Uuid, folder: &Path) ->
             let said = Arrivals { store, project, films: &all[i..], said: Cell::new(None) };
             tokio::task::block_in_place(|| write(shot, folder, &|share| said.say(share)))?
         };
-        let shot = bring_in(store, library, project, &film.film).await?;
-        store.set_arriving(project, &arriving(&all[i + 1..], 0.0)).await?;
-        let truth: Truth = serde_json::from_str(&std::fs::read_to_string(&film.truth)?)?;
-        let bench = Bench { store, library, project, shot, truth };
-        // The second is left untouched, to try the short way on.
-        match i {
-            0 => bench.passing_loop().await?,
-            2 => bench.yard().await?,
-            3 => bench.clock_tower().await?,
-            4 => bench.station_front().await?,
-            5 => bench.pennant().await?,
-            _ => {}
+        let work = worked_on(store, library, project, i, &film);
+        tokio::select! {
+            done = work => done?,
+            never = say_on(store, project, &all[i + 1..]) => match never {},
         }
     }
     store.set_arriving(project, &[]).await?;
     Ok(std::fs::write(folder.join(MADE), project.to_string())?)
+}
+
+/// Brings in the film of the `i`th shot and does on it what the demo shows. The second is left untouched, to try the
+/// short way on.
+async fn worked_on(store: &Store, library: &Library, project: Uuid, i: usize, film: &DemoFilm) -> anyhow::Result<()> {
+    let shot = bring_in(store, library, project, &film.film).await?;
+    let truth: Truth = serde_json::from_str(&std::fs::read_to_string(&film.truth)?)?;
+    let bench = Bench { store, library, project, shot, truth };
+    match i {
+        0 => bench.passing_loop().await,
+        2 => bench.yard().await,
+        3 => bench.clock_tower().await,
+        4 => bench.station_front().await,
+        5 => bench.pennant().await,
+        _ => Ok(()),
+    }
+}
+
+/// Says again and again which films are still to be made: whoever is silent is taken for gone.
+async fn say_on(store: &Store, project: Uuid, films: &[jampin_demo::Shot]) -> Infallible {
+    loop {
+        noted(store.set_arriving(project, &arriving(films, 0.0)).await);
+        tokio::time::sleep(SAID_EVERY).await;
+    }
+}
+
+/// That it cannot be said is no reason not to make the films.
+fn noted(said: Result<(), StoreError>) {
+    said.unwrap_or_else(|error| tracing::warn!(%error, "the page is not told of the demo's films"));
 }
 
 /// The first of some films is made to a share, the others wait.
@@ -117,15 +142,14 @@ struct Arrivals<'a> {
 }
 
 impl Arrivals<'_> {
-    /// At most once a second. That it cannot be said is no reason not to make the film.
+    /// At most once a second.
     fn say(&self, share: f64) {
         if self.said.get().is_some_and(|at| at.elapsed() < Duration::from_secs(1)) {
             return;
         }
         self.said.set(Some(Instant::now()));
         let films = arriving(self.films, share);
-        let said = tokio::runtime::Handle::current().block_on(self.store.set_arriving(self.project, &films));
-        said.unwrap_or_else(|error| tracing::warn!(%error, "the page is not told of the demo's films"));
+        noted(tokio::runtime::Handle::current().block_on(self.store.set_arriving(self.project, &films)));
     }
 }
 

@@ -127,10 +127,10 @@ fn met(before: &[Sighting], gap: &[Sighting], subject: &[Sighting], side: f64) -
 }
 
 fn gaps(found: &[Sighting]) -> Vec<Gap> {
-    let is_plain = |sighting: &Sighting| sighting.seen && sighting.likeness > HARDLY;
+    let more_than_hidden = |sighting: &Sighting| sighting.seen && sighting.likeness > HARDLY;
     let mut gaps = Vec::new();
     let mut first = 0;
-    for (back, sighting) in found.iter().enumerate().filter(|(_, sighting)| is_plain(sighting)) {
+    for (back, sighting) in found.iter().enumerate().filter(|(_, sighting)| more_than_hidden(sighting)) {
         if first > 0 && (back - first >= SHORTEST_GAP || sighting.cost > LEAP) {
             gaps.push(Gap { first, back });
         }
