@@ -1,11 +1,12 @@
 //! Whether who comes back is somebody else. Followed back, the subject would have been behind something while it was
 //! hidden; somebody else was to be seen all the while, and somewhere else when the subject was last seen. It is the
-//! check there and back of Kalal et al. 2010, asked of each return.
+//! check there and back of Kalal et al. 2010, asked of each return, and of each time that what has stood goes.
 
 use std::collections::BTreeMap;
 
 use super::pass::Pass;
 use super::sighting::Sighting;
+use super::standing::Stand;
 use super::view::View;
 use crate::geometry::Point;
 use crate::image::FrameSource;
@@ -44,7 +45,8 @@ const SHORT_GAP: usize = 12;
 /// Where somebody else is.
 pub(super) type Others = BTreeMap<Frame, Vec<Point>>;
 
-/// Frames on which the subject is not plainly seen, up to the one on which it is again; none when it has leapt.
+/// Frames on which the subject is not plainly seen, up to the one on which it is again; none when it has leapt. Or those on
+/// which it left the place on which it had stood.
 #[derive(Clone, Copy, Debug)]
 struct Gap {
     first: usize,
@@ -58,7 +60,7 @@ pub(super) fn taken_for<S: FrameSource>(
     found: &[Sighting],
     others: &mut Others,
 ) -> Result<Option<usize>, S::Error> {
-    for Gap { first, back } in gaps(found) {
+    for Gap { first, back } in gaps(found, view.side) {
         let last = (back + FIRST_OF_RUN).min(found.len());
         let surest = (back..last).max_by(|a, b| found[*a].likeness.total_cmp(&found[*b].likeness)).unwrap_or(back);
         let compared = first.saturating_sub(FAR_BEFORE);
@@ -89,11 +91,7 @@ pub(super) fn taken_for<S: FrameSource>(
 
 /// Whether a subject is seen on the place of somebody else.
 fn is_beside(other: &Sighting, subject: &Sighting, side: f64) -> bool {
-    subject.seen && boxes_between(other, subject, side) <= APART
-}
-
-fn boxes_between(other: &Sighting, subject: &Sighting, side: f64) -> f64 {
-    other.at.distance(subject.at) / (side * subject.scale)
+    subject.seen && other.boxes_from(subject, side) <= APART
 }
 
 fn is_plain(sighting: &Sighting) -> bool {
@@ -116,7 +114,7 @@ fn met(before: &[Sighting], gap: &[Sighting], subject: &[Sighting], side: f64) -
     let (mut seen, mut apart, mut met) = (0, 0, None);
     for (i, (other, subject)) in both {
         seen += 1;
-        if boxes_between(other, subject, side) > APART {
+        if other.boxes_from(subject, side) > APART {
             apart += 1;
             if seen >= LEAST_PARTED && f64::from(apart) >= PARTED * seen as f64 {
                 met = Some(i + 1);
@@ -126,13 +124,17 @@ fn met(before: &[Sighting], gap: &[Sighting], subject: &[Sighting], side: f64) -
     met
 }
 
-fn gaps(found: &[Sighting]) -> Vec<Gap> {
+fn gaps(found: &[Sighting], side: f64) -> Vec<Gap> {
     let more_than_hidden = |sighting: &Sighting| sighting.seen && sighting.likeness > HARDLY;
     let mut gaps = Vec::new();
     let mut first = 0;
+    let mut stand = Stand::default();
     for (back, sighting) in found.iter().enumerate().filter(|(_, sighting)| more_than_hidden(sighting)) {
         if first > 0 && (back - first >= SHORTEST_GAP || sighting.cost > LEAP) {
             gaps.push(Gap { first, back });
+            stand = Stand::at(back);
+        } else if let Some(left) = stand.left(found, back, side) {
+            gaps.push(Gap { first: left, back });
         }
         first = back + 1;
     }
@@ -163,7 +165,7 @@ fn followed_back<S: FrameSource>(
 fn was_elsewhere(before: &[Sighting], gap: &[Sighting], subject: &[Sighting], side: f64) -> bool {
     let seen = |(_, subject): &(&Sighting, &Sighting)| subject.seen;
     let both: Vec<(&Sighting, &Sighting)> = before.iter().zip(subject).filter(seen).collect();
-    let boxes = |(other, subject): &(&Sighting, &Sighting)| boxes_between(other, subject, side);
+    let boxes = |(other, subject): &(&Sighting, &Sighting)| other.boxes_from(subject, side);
     let share = |test: &dyn Fn(&(&Sighting, &Sighting)) -> bool| {
         both.iter().filter(|pair| test(pair)).count() as f64 / both.len().max(1) as f64
     };
@@ -191,8 +193,16 @@ mod tests {
         let mut found: Vec<Sighting> = (0..30).map(|n| sighting(n, f64::from(n), !(10..14).contains(&n))).collect();
         found[20].cost = 2.5;
         found[25].likeness = 0.3;
-        let gaps: Vec<(usize, usize)> = gaps(&found).iter().map(|gap| (gap.first, gap.back)).collect();
+        let gaps: Vec<(usize, usize)> = gaps(&found, 25.0).iter().map(|gap| (gap.first, gap.back)).collect();
         assert_eq!(gaps, [(10, 14), (20, 20)], "one weak frame is no gap");
+    }
+
+    #[test]
+    fn what_stood_and_goes_is_asked_for_its_alibi() {
+        let x = |n: u32| 100.0 + 2.0 * n.saturating_sub(29) as f64;
+        let found: Vec<Sighting> = (0..60).map(|n| sighting(n, x(n), true)).collect();
+        let gaps: Vec<(usize, usize)> = gaps(&found, 25.0).iter().map(|gap| (gap.first, gap.back)).collect();
+        assert_eq!(gaps, [(31, 36)], "from where it is out of its place to where it is half of a box away");
     }
 
     #[test]

@@ -32,6 +32,11 @@ const RECOVERED: u32 = 2 * LONG;
 /// Who comes back after a long absence may be anywhere, and in all those places and frames much looks like anybody:
 /// nothing may speak more against its looks than this.
 const PLAINLY_BACK: f64 = 0.25;
+/// What stood still before it was covered, to so many boxes a frame, comes back where it was, to this share of the box.
+/// There next to nothing looks like it by chance, so more may speak against it.
+const STANDS: f64 = 0.02;
+const WHERE_IT_WAS: f64 = 0.25;
+const BACK_WHERE_IT_WAS: f64 = 0.6;
 /// Leaving the picture is no surprise.
 const LEAVING: f64 = 0.7;
 /// Motion costs `MOTION * ln(1 + d^2 / (SPREAD * s^2))`: like a Gaussian for small `d`, and never out of the question.
@@ -115,6 +120,10 @@ pub(super) struct State {
     seen_at: Point,
     frames_since: f64,
     paces_since: f64,
+    /// Where it was last seen in the picture, and whether it stood still there. What covers most of a picture is taken for
+    /// a move of the camera, and carries everything else away.
+    pub left_at: Point,
+    pub stood: bool,
     /// Of this frame's candidates.
     pub candidate: Option<usize>,
     before: usize,
@@ -153,6 +162,8 @@ impl Beam {
             seen_at: at,
             frames_since: 0.0,
             paces_since: 0.0,
+            left_at: at,
+            stood: false,
             candidate: None,
             before: 0,
         };
@@ -237,7 +248,13 @@ impl Beam {
     /// Whether a place may be that of who has been away until now.
     fn may_be(&self, state: &State, candidate: &Candidate) -> bool {
         let asks_looks = self.settings.wary_of_returns && !self.is_background && state.hidden_for >= LONG;
-        !asks_looks || candidate.cost_when_back() <= PLAINLY_BACK
+        let is_where_it_was = || {
+            let places = [state.left_at, state.seen_at];
+            state.stood && places.iter().any(|place| place.distance(candidate.at) < WHERE_IT_WAS * self.side)
+        };
+        !asks_looks
+            || candidate.cost_when_back() <= PLAINLY_BACK
+            || candidate.cost_when_back() <= BACK_WHERE_IT_WAS && is_where_it_was()
     }
 
     fn seen(&self, state: &State, before: usize, candidate: &Candidate, index: usize, passage: &FrameStep) -> State {
@@ -250,19 +267,25 @@ impl Beam {
         let is_long_ago = state.hidden_for >= LONG;
         let knows = state.has_velocity && !is_long_ago;
         let mixed = |old: Point, new: Point, kept: f64| if knows { old * kept + new * (1.0 - kept) } else { new };
+        let step = mixed(state.step, step, STEP_KEPT);
+        let is_lost = state.lost_for > 0 && seen_for < RECOVERED;
+        let here = (candidate.at, !is_long_ago && step.length() < STANDS * self.side);
+        let (left_at, stood) = if is_lost { (state.left_at, state.stood) } else { here };
         State {
             cost: state.cost + looks + self.way_cost(state, candidate.at, passage),
             at: candidate.at,
             pace: mixed(state.pace, pace, PACE_KEPT),
-            step: mixed(state.step, step, STEP_KEPT),
+            step,
             has_velocity: !is_long_ago,
             hidden_for: 0,
             seen_for,
-            lost_for: if state.lost_for > 0 && seen_for < RECOVERED { state.lost_for + 1 } else { 0 },
+            lost_for: if is_lost { state.lost_for + 1 } else { 0 },
             scale: candidate.scale,
             seen_at: candidate.at,
             frames_since: 0.0,
             paces_since: 0.0,
+            left_at,
+            stood,
             candidate: Some(index),
             before,
         }
@@ -388,6 +411,23 @@ mod tests {
         let way = beam.best_way();
         let seen: Vec<usize> = (0..way.len()).filter(|i| way[*i].candidate.is_some()).collect();
         assert_eq!(seen, (11..19).collect::<Vec<usize>>(), "however long it is away afterwards");
+    }
+
+    #[test]
+    fn what_stood_may_look_less_like_itself_where_it_was() {
+        let back = |step: f64, off: f64| {
+            let mut beam =
+                Beam::new(INSIDE, 25.0, Point::new(100.0, 100.0), Some(Point::new(step, 0.0)), Settings::default());
+            let x = |n: u32| 100.0 + step * f64::from(n);
+            (1..=20).for_each(|n| beam.advance(&[candidate(x(n), 1.0)], &EVEN));
+            (0..40).for_each(|_| beam.advance(&[], &EVEN));
+            let hardly = Candidate { strange: 0.3, ..candidate(x(20) + off, 0.8) };
+            (0..40).for_each(|_| beam.advance(&[hardly], &EVEN));
+            beam.best_way()[60..].iter().filter(|state| state.candidate.is_some()).count()
+        };
+        assert_eq!(back(0.1, 3.0), 40);
+        assert_eq!(back(0.1, 40.0), 0, "elsewhere it has to look like it");
+        assert_eq!(back(4.0, 3.0), 0, "and who walked may be anywhere");
     }
 
     #[test]

@@ -20,6 +20,7 @@ mod settings;
 mod sides;
 mod sighting;
 mod spectrum;
+mod standing;
 mod view;
 
 pub use closeup::Closeup;

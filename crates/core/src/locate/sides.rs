@@ -3,6 +3,7 @@
 use super::alibi::{self, Others};
 use super::pass::{EARLY, EARLY_WITH_COPIES, Pass};
 use super::sighting::{Known, Sighting};
+use super::standing::stood_at;
 use super::view::View;
 use crate::geometry::Point;
 use crate::image::FrameSource;
@@ -51,6 +52,7 @@ impl Side<'_> {
         };
         let mut others = Others::default();
         let mut told = 0;
+        let (mut stood, mut stays): (Option<(Frame, Point)>, Option<(Frame, Point)>) = (None, None);
         loop {
             let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), velocity)?;
             for known in self.taught {
@@ -59,6 +61,9 @@ impl Side<'_> {
             for &frame in frames {
                 let taken = others.get(&frame).map_or(&[][..], Vec::as_slice);
                 pass.step(source, frame, hidden(frame), taken)?;
+                if let Some((_, place)) = stays.filter(|(since, _)| *since == frame) {
+                    pass.stay(place);
+                }
                 if !goes_on() {
                     return Ok(None);
                 }
@@ -67,11 +72,16 @@ impl Side<'_> {
             // A part of the scene stays where it is: nobody can take its place.
             let needs_alibi = view.settings.alibi && !pass.is_background();
             let other = if needs_alibi { alibi::taken_for(source, view, &found, &mut others)? } else { None };
+            if let (Some(from), None) = (other, stood) {
+                stood = stood_at(&found[..from], view.side).map(|place| (found[from - 1].frame, place));
+            }
             match other {
                 None => return Ok(Some(found)),
                 Some(_) if told < MOST_OTHERS => told += 1,
+                // Enough was tried. What stood still is looked for in its place, ...
+                Some(_) if stays.is_none() && stood.is_some() => stays = stood,
                 Some(from) => {
-                    // Enough was tried: from there on nobody knows.
+                    // ... and of all else nobody knows.
                     let at = found[from - 1].at;
                     found[from..].iter_mut().for_each(|sighting| *sighting = sighting.hidden(at));
                     return Ok(Some(found));
@@ -275,6 +285,38 @@ mod tests {
         let planes = (0..COVERED + 80).map(|n| one_of_many(n, others)).collect();
         let found = followed(planes, ROOM, Point::new(40.0, 70.0));
         found[COVERED as usize..].iter().filter(|sighting| sighting.seen).count()
+    }
+
+    /// A card that stands, and something is put before it for a while; just then one like it is carried past.
+    fn covered_as_one_like_it_passes(n: u32) -> Plane {
+        let passing = Point::new(20.0 + 6.0 * f64::from(n), 70.0);
+        Plane::from_fn(ROOM, |col, row| {
+            let (col, row) = (f64::from(col) + 0.5, f64::from(row) + 0.5);
+            let on = |middle: Point| (col - middle.x).abs() < 20.0 && (row - middle.y).abs() < 20.0;
+            let card = |middle: Point| chance((col - middle.x) / 6.0, (row - middle.y) / 6.0);
+            let is_covered = (PASSED..UNCOVERED).contains(&n) && (col - STANDING.x).abs() < 50.0 && row < 130.0;
+            let light = match () {
+                () if on(passing) => card(passing),
+                () if is_covered => 0.1,
+                () if on(STANDING) => card(STANDING),
+                () => chance(col / 17.0, row / 13.0 + 50.0),
+            };
+            (60.0 + 130.0 * light) as u8
+        })
+    }
+
+    const STANDING: Point = Point { x: 200.0, y: 70.0 };
+    /// On this frame the one that passes is where the other stands.
+    const PASSED: u32 = 30;
+    const UNCOVERED: u32 = 110;
+
+    #[test]
+    fn what_stands_is_not_carried_off_by_what_passes_and_is_found_again_where_it_stood() {
+        let found = followed((0..UNCOVERED + 20).map(covered_as_one_like_it_passes).collect(), ROOM, STANDING);
+        let seen = |from: u32, to: u32| found[from as usize..to as usize].iter().filter(|sighting| sighting.seen);
+        assert_eq!(seen(PASSED + 10, UNCOVERED - 1).count(), 0, "it is covered");
+        assert!(seen(UNCOVERED, UNCOVERED + 19).count() >= 15, "it is seen again");
+        assert!(found.iter().filter(|one| one.seen).all(|one| one.at.distance(STANDING) < 12.0));
     }
 
     #[test]

@@ -53,6 +53,11 @@ impl Sighting {
         DEVIATION * side / self.likeness.clamp(LEAST_LIKENESS, 1.0)
     }
 
+    /// How far it is from where a subject is seen, in boxes of that, whose box had this side at the start.
+    pub(super) fn boxes_from(&self, subject: &Self, side: f64) -> f64 {
+        self.at.distance(subject.at) / (side * subject.scale)
+    }
+
     /// The same frame, where it is hidden after all.
     pub(super) fn hidden(&self, at: Point) -> Self {
         Self { at, likeness: 0.0, known: 0.0, seen: false, learned: false, cost: 1.0, ..*self }

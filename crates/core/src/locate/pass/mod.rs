@@ -62,6 +62,8 @@ pub(super) struct Pass<'a> {
     usual: Usual,
     beam: Beam,
     start: Point,
+    /// Where it is or else hidden.
+    stays: Option<Point>,
     /// For how many frames the picture of the start has been there already, in the direction of going.
     held: u32,
     copies: u32,
@@ -119,6 +121,7 @@ impl<'a> Pass<'a> {
             usual: Usual::default(),
             beam: Beam::new(picture, side, at, velocity, settings),
             start: at,
+            stays: None,
             held: 0,
             copies: 0,
             frame,
@@ -209,6 +212,11 @@ impl<'a> Pass<'a> {
         Ok(())
     }
 
+    /// From here on it is at this place, or hidden.
+    pub fn stay(&mut self, place: Point) {
+        self.stays = Some(place);
+    }
+
     /// Goes on to a frame next to the one before; a person may say that it cannot be seen there.
     pub fn step<S: FrameSource>(
         &mut self,
@@ -239,8 +247,8 @@ impl<'a> Pass<'a> {
         self.copies = 0;
         self.frame = frame;
         let mut candidates = if is_hidden { Vec::new() } else { self.candidates(source, frame, &passage)? };
-        if self.is_background() {
-            candidates.retain(|candidate| candidate.at.distance(self.start) < STAYS * self.side());
+        if let Some(place) = self.stays.or(self.is_background().then_some(self.start)) {
+            candidates.retain(|candidate| candidate.at.distance(place) < STAYS * self.side());
         }
         let apart = TAKEN * self.side();
         candidates.retain(|candidate| taken.iter().all(|other| other.distance(candidate.at) > apart));

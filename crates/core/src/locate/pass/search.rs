@@ -198,6 +198,9 @@ impl Pass<'_> {
         for state in likely() {
             add(passage.camera.apply(state.at), MOST_LOOKS);
         }
+        if states[0].hidden_for > 0 && states[0].stood {
+            add(states[0].left_at, MOST_LOOKS + 1);
+        }
         if self.settings.ring && (self.beam.steps() == 0 || states[0].hidden_for >= RING_AFTER) {
             let middle = states[0].predicted(passage)[1];
             for i in 0..RING_LOOKS {
