@@ -52,7 +52,9 @@ impl Side<'_> {
         };
         let mut others = Others::default();
         let mut told = 0;
-        let (mut stood, mut stays): (Option<(Frame, Point)>, Option<(Frame, Point)>) = (None, None);
+        // From which frame on it is looked for only where it had stood until then.
+        let mut stood: Option<(Frame, Point)> = None;
+        let mut stays: Option<(Frame, Point)> = None;
         loop {
             let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), velocity)?;
             for known in self.taught {

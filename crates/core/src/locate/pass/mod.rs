@@ -290,11 +290,14 @@ impl<'a> Pass<'a> {
         self.notes.iter().filter(|note| !note.copied).count()
     }
 
-    /// Pixels a frame over all frames gone through; `None` when it was not seen on most of those that are no copies.
+    /// Pixels a frame over all frames gone through; `None` when it was not seen, more than hardly, on most of those that are
+    /// no copies.
     pub fn velocity(&self) -> Option<Point> {
         let way = self.beam.best_way();
         let all = way.iter().zip(&self.notes).enumerate();
-        let seen = all.filter(|(_, (state, note))| state.candidate.is_some() && !note.copied);
+        let likeness = |state: &State, note: &Note| Some(note.looks.get(state.candidate?)?.0);
+        let plain = |state: &State, note: &Note| likeness(state, note).is_some_and(|likeness| likeness > HARDLY_SEEN);
+        let seen = all.filter(|(_, (state, note))| plain(state, note) && !note.copied);
         let seen: Vec<(usize, Point)> = seen.map(|(i, (state, _))| (i, state.at)).collect();
         let (last, at) = *seen.last()?;
         let frames = last + 1 + self.held as usize;
