@@ -19,7 +19,8 @@ const STILL: f64 = 0.1;
 /// Of what is behind so little is seen that no code value would tell.
 const COVERED: f32 = 1e-5;
 
-/// Columns that are passed over together where nothing is painted on a layer.
+/// Columns that are passed over together where nothing is painted on a layer, or all is covered. Other numbers were not
+/// tried.
 const TOGETHER: usize = 8;
 
 /// Moments of an exposure over which the true place is averaged.

@@ -33,7 +33,8 @@ const RECOVERED: u32 = 2 * LONG;
 /// nothing may speak more against its looks than this.
 const PLAINLY_BACK: f64 = 0.25;
 /// What stood still before it was covered, to so many boxes a frame, comes back where it was, to this share of the box.
-/// There next to nothing looks like it by chance, so more may speak against it.
+/// There next to nothing looks like it by chance, so more may speak against it. So slow is half of a pixel in the least
+/// box: towers and windows on real film go 0.2 to 0.3 in the median, walkers 1.0 to 5.4. No other values were tried.
 const STANDS: f64 = 0.02;
 const WHERE_IT_WAS: f64 = 0.25;
 const BACK_WHERE_IT_WAS: f64 = 0.6;

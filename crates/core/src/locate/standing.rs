@@ -3,7 +3,7 @@
 use super::sighting::Sighting;
 use crate::geometry::Point;
 
-/// Who has not left a place for so many frames stands there: about a second.
+/// Who has not left a place for so many frames stands there: about a second. None of these numbers was varied.
 const STOOD: usize = 24;
 /// It is in its place within this share of its box, ...
 const IN_PLACE: f64 = 0.15;
