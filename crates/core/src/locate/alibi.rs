@@ -3,6 +3,7 @@
 //! check there and back of Kalal et al. 2010, asked of each return, and of each time that what has stood goes.
 
 use std::collections::BTreeMap;
+use std::ops::Range;
 
 use super::pass::Pass;
 use super::sighting::Sighting;
@@ -41,9 +42,11 @@ const ELSEWHERE: f64 = 0.6;
 const TOGETHER: f64 = 0.2;
 /// After a gap of no more frames nobody has changed so much that following back would not know the subject again.
 const SHORT_GAP: usize = 12;
+/// Each so many frames of a longer one it is asked whether who is followed back was lost on the way.
+const LOST_EACH: usize = 30;
 
-/// Where somebody else is.
-pub(super) type Others = BTreeMap<Frame, Vec<Point>>;
+/// The newest frames of a way may still turn out to have been gone otherwise; twice as many were not tried.
+const UNSETTLED: usize = 24;
 
 /// Frames on which the subject is not plainly seen, up to the one on which it is again; none when it has leapt. Or those on
 /// which it left the place on which it had stood.
@@ -53,18 +56,65 @@ struct Gap {
     back: usize,
 }
 
-/// From which sighting on somebody else was taken for the subject, if so. Where that one went is then noted.
-pub(super) fn taken_for<S: FrameSource>(
-    source: &mut S,
-    view: &View<'_>,
-    found: &[Sighting],
-    others: &mut Others,
-) -> Result<Option<usize>, S::Error> {
-    for Gap { first, back } in gaps(found, view.side) {
+/// Somebody else that was taken for the subject, in indices of what was found.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Taken {
+    /// From where on.
+    pub from: usize,
+    /// First frame on which it is known where that one is.
+    pub known_from: usize,
+}
+
+/// Where others than the subject are known to be, and who was asked already.
+#[derive(Default)]
+pub(super) struct Alibis {
+    others: BTreeMap<Frame, Vec<Point>>,
+    /// What was found when it was asked last. Who came back in a part of it that is still the same had an alibi.
+    asked: Vec<Sighting>,
+}
+
+impl Alibis {
+    /// Where others are on a frame.
+    pub fn others(&self, frame: Frame) -> &[Point] {
+        self.others.get(&frame).map_or(&[][..], Vec::as_slice)
+    }
+
+    /// Who was taken for the subject first, if anybody was. Where that one went is then noted. Returns of which too
+    /// little is known yet wait until more is found, unless this is all.
+    pub fn ask<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        view: &View<'_>,
+        found: &[Sighting],
+        is_all: bool,
+    ) -> Result<Option<Taken>, S::Error> {
+        let settled = if is_all { found.len() } else { found.len().saturating_sub(UNSETTLED) };
+        let same = self.asked.iter().zip(found).take_while(|(before, now)| before == now).count();
+        let until = |gap: &Gap| gap.back + FIRST_OF_RUN;
+        let had_an_alibi = |gap: &Gap| until(gap) < same;
+        let known = |gap: &Gap| is_all || until(gap) < settled;
+        for gap in gaps(found, view.side).into_iter().filter(|gap| known(gap) && !had_an_alibi(gap)) {
+            if let Some(taken) = self.ask_one(source, view, found, gap)? {
+                self.asked = found[..gap.back].to_vec();
+                return Ok(Some(taken));
+            }
+        }
+        self.asked = found[..settled].to_vec();
+        Ok(None)
+    }
+
+    /// Who came back after a gap, if it was not the subject.
+    fn ask_one<S: FrameSource>(
+        &mut self,
+        source: &mut S,
+        view: &View<'_>,
+        found: &[Sighting],
+        Gap { first, back }: Gap,
+    ) -> Result<Option<Taken>, S::Error> {
         let last = (back + FIRST_OF_RUN).min(found.len());
         let surest = (back..last).max_by(|a, b| found[*a].likeness.total_cmp(&found[*b].likeness)).unwrap_or(back);
         let compared = first.saturating_sub(FAR_BEFORE);
-        let way = followed_back(source, view, found, compared..surest)?;
+        let Some(way) = followed_back(source, view, found, compared..surest, first..back)? else { return Ok(None) };
         let (before, after) = way.split_at(first - compared);
         let (gap, subject) = (&after[..back - first], &found[compared..first]);
         let near = subject.len().saturating_sub(BEFORE_GAP);
@@ -73,20 +123,21 @@ pub(super) fn taken_for<S: FrameSource>(
         } else if let Some(met) = met(before, gap, subject, view.side) {
             compared + met
         } else {
-            continue;
+            return Ok(None);
         };
         let before_they_met = subject.len().min(from - compared);
         // Who was followed back may have gone over to the subject itself for a moment before they met.
         let beside =
             |(i, other): &(usize, &Sighting)| *i >= before_they_met || !is_beside(other, &subject[*i], view.side);
-        let own = way.iter().enumerate().filter(beside).map(|(_, other)| other);
-        let later = found[surest..].iter().take_while(|sighting| sighting.seen);
-        for sighting in own.chain(later).filter(|sighting| sighting.seen) {
-            others.entry(sighting.frame).or_default().push(sighting.at);
+        let own = way.iter().enumerate().filter(beside).map(|(i, other)| (compared + i, other));
+        let later = found.iter().enumerate().skip(surest).take_while(|(_, sighting)| sighting.seen);
+        let mut known_from = from;
+        for (i, sighting) in own.chain(later).filter(|(_, sighting)| sighting.seen) {
+            known_from = known_from.min(i);
+            self.others.entry(sighting.frame).or_default().push(sighting.at);
         }
-        return Ok(Some(from));
+        Ok(Some(Taken { from, known_from }))
     }
-    Ok(None)
 }
 
 /// Whether a subject is seen on the place of somebody else.
@@ -141,23 +192,39 @@ fn gaps(found: &[Sighting], side: f64) -> Vec<Gap> {
     gaps
 }
 
-/// What is seen of who is found on the last of these frames, on all before it, in their order.
+/// What is seen of who is found on the last of these frames, on all before it, in their order; `None` when it is seen
+/// plainly on too little of the gap among them for anybody to say who came out of it.
 fn followed_back<S: FrameSource>(
     source: &mut S,
     view: &View<'_>,
     found: &[Sighting],
-    frames: std::ops::Range<usize>,
-) -> Result<Vec<Sighting>, S::Error> {
+    frames: Range<usize>,
+    gap: Range<usize>,
+) -> Result<Option<Vec<Sighting>>, S::Error> {
     let from = found[frames.end];
     let same_size = View { side: view.side * from.scale, ..view.clone() };
     let velocity = found.get(frames.end + 1).filter(|next| next.seen).map(|next| from.at - next.at);
     let mut pass = Pass::start(source, &same_size, (from.frame, from.at), velocity)?;
+    let after_gap = frames.end - gap.end;
     for sighting in found[frames].iter().rev() {
         pass.step(source, sighting.frame, false, &[])?;
+        let steps = pass.steps();
+        let is_in_gap = (after_gap..after_gap + gap.len()).contains(&steps);
+        if is_in_gap && (steps - after_gap).is_multiple_of(LOST_EACH) && is_lost(&pass.finish()[after_gap..], gap.len())
+        {
+            return Ok(None);
+        }
     }
     let mut way = pass.finish();
     way.reverse();
-    Ok(way)
+    Ok(Some(way))
+}
+
+/// Whether who was followed back through a part of a gap of so many frames is plainly seen on too few of them already,
+/// whatever is seen on the others.
+fn is_lost(part: &[Sighting], gap: usize) -> bool {
+    let missed = part.iter().filter(|sighting| !is_plain(sighting)).count();
+    gap > SHORT_GAP && missed as f64 > (1.0 - THROUGH) * gap as f64
 }
 
 /// Whether who was followed back, through the frames of a gap and some before it, is not the subject that was seen on

@@ -181,6 +181,11 @@ impl Beam {
         self.frames.len() - 1
     }
 
+    /// Forgets all but so many frames gone.
+    pub fn back_to(&mut self, steps: usize) {
+        self.frames.truncate(steps + 1);
+    }
+
     /// Sets right how large the subject is in the best of the newest states.
     pub fn scale_best(&mut self, scale: f64) {
         self.frames.last_mut().expect("there is the start")[0].scale = scale;

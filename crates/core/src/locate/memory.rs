@@ -1,10 +1,14 @@
-//! What is remembered of a subject: how strongly it usually responds, and pictures of it that were believed.
+//! What is remembered of a subject on the way: how strongly it usually responds, pictures of it that were believed.
 
 use std::collections::VecDeque;
 
+use super::channels::GREY;
+use super::filter::Filter;
 use super::neighbourhood::{Neighbourhood, samples};
 use crate::geometry::Point;
 use crate::image::Window;
+use crate::matching::Template;
+use crate::time::Frame;
 
 /// Share of the first response that is taken for usual until more is known.
 const FIRST_USUAL: f64 = 0.7;
@@ -15,6 +19,44 @@ const LEAST_USUAL: f64 = 0.5;
 /// Key pictures: samples across, and how many are kept beside the click's.
 const KEY: usize = 24;
 const KEYS: usize = 8;
+
+/// All that changes from frame to frame on the way, but for what was found on each.
+#[derive(Clone)]
+pub(super) struct Memory {
+    pub frame: Frame,
+    /// Of the subject, over that at the start.
+    pub scale: f64,
+    /// Copies of this frame so far.
+    pub copies: u32,
+    /// Where it is or else hidden.
+    pub stays: Option<Point>,
+    pub filter: Filter,
+    pub usual: Usual,
+    pub keys: Keys,
+    /// As it was when it was last believed, and when it was last seen.
+    pub believed: Option<Template>,
+    pub newest: Option<Template>,
+    /// For how many frames it has to look like a key picture to be learned.
+    pub wary: u32,
+}
+
+impl Memory {
+    /// Of a subject of which nothing is known, in a film without colour.
+    pub fn new(frame: Frame) -> Self {
+        Self {
+            frame,
+            scale: 1.0,
+            copies: 0,
+            stays: None,
+            filter: Filter::new(GREY),
+            usual: Usual::default(),
+            keys: Keys::default(),
+            believed: None,
+            newest: None,
+            wary: 0,
+        }
+    }
+}
 
 /// What response is usual.
 #[derive(Clone, Debug, Default)]

@@ -1,6 +1,6 @@
 //! A stretch between two places that are known, gone through from both of them; or from one, to an end.
 
-use super::alibi::{self, Others};
+use super::alibi::{Alibis, Taken};
 use super::pass::{EARLY, EARLY_WITH_COPIES, Pass};
 use super::sighting::{Known, Sighting};
 use super::standing::stood_at;
@@ -18,6 +18,9 @@ const SAME: f64 = 0.35;
 
 /// Others that are told from the subject at most.
 const MOST_OTHERS: usize = 3;
+/// So many frames are gone on before it is asked whether somebody else was taken for the subject; the way can be gone again
+/// from each such place.
+const ASKED_EACH: usize = 60;
 
 /// From where a stretch is gone through, and what it may look at.
 #[derive(Clone, Copy, Debug)]
@@ -50,44 +53,38 @@ impl Side<'_> {
             Some(velocity) => Some(velocity),
             None => self.velocity(source, view, away)?,
         };
-        let mut others = Others::default();
-        let mut told = 0;
-        // From which frame on it is looked for only where it had stood until then.
-        let mut stood: Option<(Frame, Point)> = None;
-        let mut stays: Option<(Frame, Point)> = None;
+        let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), velocity)?;
+        for known in self.taught {
+            pass.teach(source, known)?;
+        }
+        // A part of the scene stays where it is: nobody can take its place.
+        let needs_alibi = view.settings.alibi && !pass.is_background();
+        let mut doubt = Doubt::default();
+        let mut marks = vec![pass.mark()];
         loop {
-            let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), velocity)?;
-            for known in self.taught {
-                pass.teach(source, known)?;
-            }
-            for &frame in frames {
-                let taken = others.get(&frame).map_or(&[][..], Vec::as_slice);
-                pass.step(source, frame, hidden(frame), taken)?;
-                if let Some((_, place)) = stays.filter(|(since, _)| *since == frame) {
+            let next = (pass.steps() + ASKED_EACH).min(frames.len());
+            for (i, &frame) in frames.iter().enumerate().take(next).skip(pass.steps()) {
+                pass.step(source, frame, hidden(frame), doubt.alibis.others(frame))?;
+                if let Some((_, place)) = doubt.stays.filter(|(since, _)| *since == i) {
                     pass.stay(place);
                 }
                 if !goes_on() {
                     return Ok(None);
                 }
             }
-            let mut found = pass.finish();
-            // A part of the scene stays where it is: nobody can take its place.
-            let needs_alibi = view.settings.alibi && !pass.is_background();
-            let other = if needs_alibi { alibi::taken_for(source, view, &found, &mut others)? } else { None };
-            if let (Some(from), None) = (other, stood) {
-                stood = stood_at(&found[..from], view.side).map(|place| (found[from - 1].frame, place));
-            }
-            match other {
-                None => return Ok(Some(found)),
-                Some(_) if told < MOST_OTHERS => told += 1,
-                // Enough was tried. What stood still is looked for in its place, ...
-                Some(_) if stays.is_none() && stood.is_some() => stays = stood,
-                Some(from) => {
-                    // ... and of all else nobody knows.
-                    let at = found[from - 1].at;
-                    found[from..].iter_mut().for_each(|sighting| *sighting = sighting.hidden(at));
-                    return Ok(Some(found));
-                }
+            let (found, is_all) = (pass.finish(), next == frames.len());
+            let taken = if needs_alibi { doubt.alibis.ask(source, view, &found, is_all)? } else { None };
+            match taken {
+                None if is_all => return Ok(Some(found)),
+                None => marks.push(pass.mark()),
+                Some(taken) => match doubt.again_from(taken, &found, view.side) {
+                    Some(first) => {
+                        let kept = marks.partition_point(|mark| mark.steps <= first);
+                        marks.truncate(kept);
+                        pass.back_to(&marks[kept - 1]);
+                    }
+                    None => return Ok(Some(nobody_knows(&found[..taken.from], frames))),
+                },
             }
         }
     }
@@ -109,6 +106,41 @@ impl Side<'_> {
         }
         Ok(pass.velocity().map(|velocity| velocity * -1.0))
     }
+}
+
+/// What is known on a way of those who were taken for the subject.
+#[derive(Default)]
+struct Doubt {
+    alibis: Alibis,
+    told: usize,
+    /// From which frame on it is looked for only where it had stood until then.
+    stood: Option<(usize, Point)>,
+    stays: Option<(usize, Point)>,
+}
+
+impl Doubt {
+    /// From which frame on the way is to be gone again after somebody else was taken for the subject; `None` where enough
+    /// was tried.
+    fn again_from(&mut self, taken: Taken, found: &[Sighting], side: f64) -> Option<usize> {
+        if self.stood.is_none() {
+            self.stood = stood_at(&found[..taken.from], side).map(|place| (taken.from - 1, place));
+        }
+        if self.told < MOST_OTHERS {
+            self.told += 1;
+            return Some(taken.known_from);
+        }
+        // What stood still is looked for in its place.
+        let stays = if self.stays.is_none() { self.stood } else { None };
+        self.stays = self.stays.or(stays);
+        stays.map(|(since, _)| since.min(taken.known_from))
+    }
+}
+
+/// What is found on all these frames where nobody can tell the subject from others after the first of them.
+fn nobody_knows(found: &[Sighting], frames: &[Frame]) -> Vec<Sighting> {
+    let last = found[found.len() - 1];
+    let later = frames[found.len()..].iter().map(|frame| Sighting { frame: *frame, ..last.hidden(last.at) });
+    found.iter().copied().chain(later).collect()
 }
 
 /// One way of what was seen from the left and from the right, both in order of frames: it leaves the one for the other

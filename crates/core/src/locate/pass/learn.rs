@@ -39,7 +39,7 @@ impl Pass<'_> {
         let best: State = self.beam.states()[0];
         let Some(index) = best.candidate else {
             if best.hidden_for >= 2 {
-                self.wary = WARY;
+                self.memory.wary = WARY;
             }
             return Ok(());
         };
@@ -47,23 +47,23 @@ impl Pass<'_> {
         if candidate.likeness > LEARNED_THIN {
             let of = Neighbourhood { middle: candidate.at, side: self.side() };
             let (window, _) = self.pixels(source, frame, &of)?;
-            self.newest = self.template(&window, candidate.at);
+            self.memory.newest = self.template(&window, candidate.at);
         }
         let is_believed = self.is_believed(&best, &candidate);
-        self.wary = self.wary.saturating_sub(1);
+        self.memory.wary = self.memory.wary.saturating_sub(1);
         if !is_believed {
             return Ok(());
         }
-        self.usual.accept(candidate.likeness * self.usual.level());
+        self.memory.usual.accept(candidate.likeness * self.memory.usual.level());
         let at = candidate.at;
         self.grow(source, frame, at)?;
-        self.bench.learn(&mut self.filter, RATE);
+        self.bench.learn(&mut self.memory.filter, RATE);
         if let Some(note) = self.notes.last_mut() {
             note.learned = true;
         }
         let (window, _) = self.pixels(source, frame, &self.around(at))?;
-        self.believed = self.template(&window, at);
-        self.keys.add(Keys::picture(&window, at, self.side()));
+        self.memory.believed = self.template(&window, at);
+        self.memory.keys.add(Keys::picture(&window, at, self.side()));
         Ok(())
     }
 
@@ -72,27 +72,27 @@ impl Pass<'_> {
         let rival = elsewhere.map(|state| state.cost).fold(f64::INFINITY, f64::min);
         let is_clear = rival > best.cost + LEARNED_MARGIN;
         let no_rival_near = rival > best.cost + 2.0 * LEARNED_MARGIN;
-        let least = if no_rival_near && self.wary == 0 { LEARNED_THIN } else { LEARNED_ABOVE };
-        let is_known = self.wary == 0 || candidate.strange < 1.0 - WARY_ABOVE;
+        let least = if no_rival_near && self.memory.wary == 0 { LEARNED_THIN } else { LEARNED_ABOVE };
+        let is_known = self.memory.wary == 0 || candidate.strange < 1.0 - WARY_ABOVE;
         is_clear && candidate.likeness >= least && is_known && self.inside(candidate.at) >= LEARNED_INSIDE
     }
 
     /// Loads the subject at the size at which it looks most like itself.
     fn grow<S: FrameSource>(&mut self, source: &mut S, frame: Frame, at: Point) -> Result<(), S::Error> {
         let steps = if self.settings.scale { &[0, -1, 1][..] } else { &[0] };
-        let (mut best_response, mut best_scale) = (0.0, self.scale);
+        let (mut best_response, mut best_scale) = (0.0, self.memory.scale);
         let mut kept = Vec::new();
-        let now = self.scale;
+        let now = self.memory.scale;
         for step in steps {
-            self.scale = (now * SCALE_STEP.powi(*step)).clamp(SCALES.0, SCALES.1);
+            self.memory.scale = (now * SCALE_STEP.powi(*step)).clamp(SCALES.0, SCALES.1);
             self.load(source, frame, at)?;
             let response = near_middle(&self.response);
             if *step == 0 || response > best_response * GROWTH_GAIN {
-                (best_response, best_scale) = (response, self.scale);
+                (best_response, best_scale) = (response, self.memory.scale);
                 kept.clone_from(&self.bench.spectra);
             }
         }
-        self.scale = best_scale;
+        self.memory.scale = best_scale;
         self.beam.scale_best(best_scale);
         self.bench.spectra.clone_from(&kept);
         Ok(())

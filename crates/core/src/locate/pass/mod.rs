@@ -5,9 +5,9 @@ mod learn;
 mod search;
 
 use super::beam::{Beam, FrameStep, State};
-use super::channels::{COLOURED, Channels, GREY};
+use super::channels::{COLOURED, Channels};
 use super::filter::{Filter, Response, Workbench};
-use super::memory::{Keys, Usual};
+use super::memory::{Keys, Memory};
 use super::neighbourhood::{Neighbourhood, samples};
 use super::response::near_middle;
 use super::settings::Settings;
@@ -54,30 +54,28 @@ pub(super) struct Pass<'a> {
     inside: PixelRect,
     picture: Rect,
     side: f64,
-    scale: f64,
     bench: Workbench,
     channels: Channels,
     response: Response,
-    filter: Filter,
-    usual: Usual,
-    beam: Beam,
     start: Point,
-    /// Where it is or else hidden.
-    stays: Option<Point>,
     /// For how many frames the picture of the start has been there already, in the direction of going.
     held: u32,
-    copies: u32,
-    frame: Frame,
     /// Difference of the click from the empty scene, and in which share of the box.
     in_front: Option<f64>,
     ground_share: f64,
-    keys: Keys,
-    wary: u32,
-    /// As it was clicked on, when it was last believed, and when it was last seen.
     clicked: Option<Template>,
-    believed: Option<Template>,
-    newest: Option<Template>,
+    memory: Memory,
+    beam: Beam,
     notes: Vec<Note>,
+}
+
+/// A place on the way from which it can be gone again.
+pub(super) struct Mark {
+    memory: Memory,
+    /// Side of the box by which its ways are judged.
+    side: f64,
+    /// Frames gone through.
+    pub steps: usize,
 }
 
 /// What is noted of a frame for the report.
@@ -113,45 +111,38 @@ impl<'a> Pass<'a> {
             inside,
             picture,
             side,
-            scale: 1.0,
             bench: Workbench::new(),
             channels: Channels::default(),
             response: Response::new(),
-            filter: Filter::new(GREY),
-            usual: Usual::default(),
-            beam: Beam::new(picture, side, at, velocity, settings),
             start: at,
-            stays: None,
             held: 0,
-            copies: 0,
-            frame,
             in_front: None,
             ground_share: 1.0,
-            keys: Keys::default(),
-            wary: 0,
             clicked: None,
-            believed: None,
-            newest: None,
+            memory: Memory::new(frame),
+            beam: Beam::new(picture, side, at, velocity, settings),
             notes: Vec::new(),
         };
         let of = pass.around(at);
         let (window, chroma) = pass.pixels(source, frame, &of)?;
-        pass.filter = Filter::new(if chroma.is_some() { COLOURED } else { GREY });
+        if chroma.is_some() {
+            pass.memory.filter = Filter::new(COLOURED);
+        }
         pass.load(source, frame, at)?;
-        pass.bench.learn(&mut pass.filter, 1.0);
-        pass.bench.response(&pass.filter, &mut pass.response);
-        pass.usual.first = f64::from(pass.response[0]);
+        pass.bench.learn(&mut pass.memory.filter, 1.0);
+        pass.bench.response(&pass.memory.filter, &mut pass.response);
+        pass.memory.usual.first = f64::from(pass.response[0]);
         pass.settle_ground(source, (frame, at), part)?;
         pass.beam.is_background = pass.is_background();
         pass.clicked = pass.template(&window, at);
-        pass.newest.clone_from(&pass.clicked);
-        pass.keys.first = Keys::picture(&window, at, side);
+        pass.memory.newest.clone_from(&pass.clicked);
+        pass.memory.keys.first = Keys::picture(&window, at, side);
         Ok(pass)
     }
 
     /// Side of the box as it is now, in pixels.
     fn side(&self) -> f64 {
-        self.side * self.scale
+        self.side * self.memory.scale
     }
 
     fn around(&self, middle: Point) -> Neighbourhood {
@@ -183,7 +174,7 @@ impl<'a> Pass<'a> {
         let (window, chroma) = self.pixels(source, frame, &of)?;
         self.channels.make(&window, chroma.as_ref(), &of, self.inside);
         self.bench.load(&self.channels);
-        self.bench.response(&self.filter, &mut self.response);
+        self.bench.response(&self.memory.filter, &mut self.response);
         Ok(window)
     }
 
@@ -196,7 +187,7 @@ impl<'a> Pass<'a> {
     pub fn teach<S: FrameSource>(&mut self, source: &mut S, known: &Known) -> Result<(), S::Error> {
         let (mut most, mut kept) = (0.0, Vec::new());
         for scale in TAUGHT_SIZES {
-            self.scale = scale;
+            self.memory.scale = scale;
             self.load(source, known.frame, known.at)?;
             let response = near_middle(&self.response);
             if kept.is_empty() || response > most {
@@ -204,17 +195,35 @@ impl<'a> Pass<'a> {
                 kept.clone_from(&self.bench.spectra);
             }
         }
-        self.scale = 1.0;
+        self.memory.scale = 1.0;
         self.bench.spectra.clone_from(&kept);
-        self.bench.learn(&mut self.filter, TAUGHT);
+        self.bench.learn(&mut self.memory.filter, TAUGHT);
         let (window, _) = self.pixels(source, known.frame, &self.around(known.at))?;
-        self.keys.add(Keys::picture(&window, known.at, self.side()));
+        self.memory.keys.add(Keys::picture(&window, known.at, self.side()));
         Ok(())
     }
 
     /// From here on it is at this place, or hidden.
     pub fn stay(&mut self, place: Point) {
-        self.stays = Some(place);
+        self.memory.stays = Some(place);
+    }
+
+    /// Frames gone through.
+    pub fn steps(&self) -> usize {
+        self.notes.len()
+    }
+
+    /// Where it stands.
+    pub fn mark(&self) -> Mark {
+        Mark { memory: self.memory.clone(), side: self.beam.side, steps: self.steps() }
+    }
+
+    /// Goes back to where it stood; what it has learned since is forgotten.
+    pub fn back_to(&mut self, mark: &Mark) {
+        self.memory = mark.memory.clone();
+        self.notes.truncate(mark.steps);
+        self.beam.back_to(mark.steps);
+        self.beam.side = mark.side;
     }
 
     /// Goes on to a frame next to the one before; a person may say that it cannot be seen there.
@@ -227,34 +236,34 @@ impl<'a> Pass<'a> {
     ) -> Result<(), S::Error> {
         if self.notes.is_empty() && self.settings.copies {
             self.held = self.copies_behind(frame);
-            self.copies = self.held;
+            self.memory.copies = self.held;
         }
-        let later = self.frame.max(frame);
+        let later = self.memory.frame.max(frame);
         if self.settings.copies && !is_hidden && self.scene.is_copy(later) {
             self.beam.stand_still();
-            self.copies += 1;
+            self.memory.copies += 1;
             let looks = self.notes.last().map_or(Vec::new(), |note| note.looks.clone());
             self.notes.push(Note { frame, looks, learned: false, copied: true });
-            self.frame = frame;
+            self.memory.frame = frame;
             return Ok(());
         }
         // A camera that has an empty scene stands still; what little is measured is the noise of measuring, and adds
         // up.
         let moves = self.settings.camera && self.plate.is_none();
-        let camera = if moves { self.scene.camera(self.frame, frame) } else { CameraMove::NONE };
+        let camera = if moves { self.scene.camera(self.memory.frame, frame) } else { CameraMove::NONE };
         let pace = if self.settings.pace { self.scene.pace(later) } else { 1.0 };
-        let passage = FrameStep { camera, pace, copies: self.copies };
-        self.copies = 0;
-        self.frame = frame;
+        let passage = FrameStep { camera, pace, copies: self.memory.copies };
+        self.memory.copies = 0;
+        self.memory.frame = frame;
         let mut candidates = if is_hidden { Vec::new() } else { self.candidates(source, frame, &passage)? };
-        if let Some(place) = self.stays.or(self.is_background().then_some(self.start)) {
+        if let Some(place) = self.memory.stays.or(self.is_background().then_some(self.start)) {
             candidates.retain(|candidate| candidate.at.distance(place) < STAYS * self.side());
         }
         let apart = TAKEN * self.side();
         candidates.retain(|candidate| taken.iter().all(|other| other.distance(candidate.at) > apart));
         self.beam.side = self.side();
         self.beam.advance(&candidates, &passage);
-        self.scale = self.beam.states()[0].scale;
+        self.memory.scale = self.beam.states()[0].scale;
         let looks = candidates.iter().map(|candidate| (candidate.likeness, 1.0 - candidate.strange)).collect();
         self.notes.push(Note { frame, looks, learned: false, copied: false });
         self.learn(source, frame, &candidates)
@@ -262,8 +271,8 @@ impl<'a> Pass<'a> {
 
     /// Copies of the frame of the start that lie behind it, on the way to a frame next to it.
     fn copies_behind(&self, towards: Frame) -> u32 {
-        let back = if towards > self.frame { -1 } else { 1 };
-        let behind = std::iter::successors(Some(self.frame), |frame| frame.step(back));
+        let back = if towards > self.memory.frame { -1 } else { 1 };
+        let behind = std::iter::successors(Some(self.memory.frame), |frame| frame.step(back));
         let pairs = behind.clone().zip(behind.skip(1));
         pairs.take_while(|(frame, other)| self.scene.is_copy(*frame.max(other))).take(MOST_HELD as usize).count() as u32
     }
@@ -319,7 +328,8 @@ fn doubt_the_weak(found: &mut [Sighting], scene: &Scene, side: f64) {
             (count, gone)
         })
         .collect();
-    for i in (0..found.len()).filter(|i| !plain[*i]) {
+    let weak: Vec<usize> = (0..found.len()).filter(|i| found[*i].seen && !plain[*i]).collect();
+    for i in weak {
         let before = (0..i).rev().find(|j| plain[*j]);
         let after = (i + 1..found.len()).find(|j| plain[*j]);
         let is_on_the_way = before.zip(after).is_some_and(|(a, b)| {
@@ -329,7 +339,7 @@ fn doubt_the_weak(found: &mut [Sighting], scene: &Scene, side: f64) {
             let most = ON_THE_WAY * side * found[i].scale + ON_A_LONG_WAY * way.length();
             passed[b].0 - passed[a].0 <= BETWEEN && off < most
         });
-        found[i].seen &= is_on_the_way;
+        found[i].seen = is_on_the_way;
     }
 }
 

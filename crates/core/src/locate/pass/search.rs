@@ -75,9 +75,9 @@ impl Pass<'_> {
         let state = self.beam.states()[0];
         let cost = |candidate: &Candidate| candidate.cost() + self.beam.way_cost(&state, candidate.at, passage);
         let Some(best) = candidates.iter_mut().min_by(|a, b| cost(a).total_cmp(&cost(b))) else { return Ok(()) };
-        let now = self.scale;
+        let now = self.memory.scale;
         for step in REGROWTH {
-            self.scale = (now * step).clamp(SCALES.0, SCALES.1);
+            self.memory.scale = (now * step).clamp(SCALES.0, SCALES.1);
             let mut again: Vec<Candidate> = Vec::new();
             self.look(source, frame, &[best.at], &mut again)?;
             let near = again.into_iter().filter(|other| other.at.distance(best.at) < ONE_LOOK * self.side());
@@ -86,7 +86,7 @@ impl Pass<'_> {
                 *best = better;
             }
         }
-        self.scale = now;
+        self.memory.scale = now;
         Ok(())
     }
 
@@ -122,7 +122,8 @@ impl Pass<'_> {
             let offset = |at: usize| (at as f64 - (count - 1) as f64 / 2.0) * step;
             middle + Point::new(offset(i % count), offset(i / count))
         };
-        let templates = if state.hidden_for == 0 { [&self.newest, &None] } else { [&self.believed, &self.clicked] };
+        let templates =
+            if state.hidden_for == 0 { [&self.memory.newest, &None] } else { [&self.memory.believed, &self.clicked] };
         let mut all: Vec<(f32, usize)> = Vec::new();
         for template in templates.into_iter().flatten() {
             let surface = template.surface(&area, across);
@@ -156,7 +157,7 @@ impl Pass<'_> {
             for (offset, response) in peaks(&self.response) {
                 let place = at + offset * cell;
                 let inside = self.inside(place);
-                let likeness = f64::from(response) / inside.max(0.5) / self.usual.level();
+                let likeness = f64::from(response) / inside.max(0.5) / self.memory.usual.level();
                 let near = candidates.iter().position(|c| c.at.distance(place) < 0.1 * self.side());
                 if likeness < NOTHING || !self.picture.contains(place) {
                     continue;
@@ -165,8 +166,8 @@ impl Pass<'_> {
                     at: place,
                     likeness,
                     plate: self.plate_cost(&window, place),
-                    strange: if asks_memory { self.keys.strangeness(&window, place, self.side()) } else { 0.0 },
-                    scale: self.scale,
+                    strange: if asks_memory { self.memory.keys.strangeness(&window, place, self.side()) } else { 0.0 },
+                    scale: self.memory.scale,
                 };
                 match near {
                     Some(other) if candidates[other].likeness < likeness => candidates[other] = candidate,
