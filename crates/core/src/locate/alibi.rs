@@ -265,6 +265,14 @@ mod tests {
     }
 
     #[test]
+    fn who_is_lost_in_a_gap_for_too_long_is_followed_back_no_further() {
+        let part = |seen: u32| -> Vec<Sighting> { (0..40).map(|n| sighting(n, 50.0, n < seen)).collect() };
+        assert!(is_lost(&part(9), 100), "31 of 100 are missed already");
+        assert!(!is_lost(&part(10), 100), "it may be seen on all others");
+        assert!(!is_lost(&part(0), SHORT_GAP), "after a short gap it may come from where the subject was not");
+    }
+
+    #[test]
     fn what_stood_and_goes_is_asked_for_its_alibi() {
         let x = |n: u32| 100.0 + 2.0 * n.saturating_sub(29) as f64;
         let found: Vec<Sighting> = (0..60).map(|n| sighting(n, x(n), true)).collect();

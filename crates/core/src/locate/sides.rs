@@ -214,6 +214,29 @@ mod tests {
         assert_eq!(joined(Some(left.clone()), None, 25.0), left);
     }
 
+    #[test]
+    fn a_way_is_gone_again_from_where_others_are_known_until_enough_was_tried() {
+        let found: Vec<Sighting> = (0..60).map(|n| sighting(n, 100.0, true)).collect();
+        let taken = Taken { from: 50, known_from: 40 };
+        let mut doubt = Doubt::default();
+        for _ in 0..MOST_OTHERS {
+            assert_eq!(doubt.again_from(taken, &found, 25.0), Some(40));
+            assert!(doubt.stays.is_none());
+        }
+        let later = Taken { from: 58, known_from: 55 };
+        assert_eq!(doubt.again_from(later, &found, 25.0), Some(49), "it had stood until the first was taken for it");
+        assert_eq!(doubt.stays, Some((49, Point::new(100.0, 50.0))));
+        assert_eq!(doubt.again_from(later, &found, 25.0), None);
+
+        let walks: Vec<Sighting> = (0..60).map(|n| sighting(n, 5.0 * f64::from(n), true)).collect();
+        let mut doubt = Doubt { told: MOST_OTHERS, ..Doubt::default() };
+        assert_eq!(doubt.again_from(taken, &walks, 25.0), None, "who has not stood is looked for nowhere");
+        let frames: Vec<Frame> = (0..90).map(Frame).collect();
+        let known = nobody_knows(&walks[..50], &frames);
+        assert_eq!(known.iter().map(|sighting| sighting.frame).collect::<Vec<_>>(), frames);
+        assert!(known[..50] == walks[..50] && known[50..].iter().all(|one| !one.seen && one.at == walks[49].at));
+    }
+
     const SIZE: Size = Size::new(240, 140);
 
     fn chance(a: f64, b: f64) -> f64 {
@@ -292,6 +315,7 @@ mod tests {
         let frames: Vec<Frame> = (1..=all.last.0).map(Frame).collect();
         let mut source = PlaneStack::new(planes).unwrap();
         let found = side.sightings(&mut source, &view, &frames, &|_| false, &mut || true).unwrap().unwrap();
+        assert_eq!(found.iter().map(|sighting| sighting.frame).collect::<Vec<_>>(), frames);
         assert!(found[..15].iter().all(|sighting| sighting.seen), "it is followed as long as it is there");
         found
     }

@@ -63,7 +63,9 @@ export const placing = (parts) => ({
       return;
     }
     if (this.adding === "pin") return this.addPin(x, y);
-    const frame = this.frame;
+    // The picture that was clicked on may be that of the frame before, while the next one has not come.
+    const { shown } = parts.player;
+    const frame = shown < 0 ? this.frame : shown;
     const hand_over = this.handing ? this.selected : null;
     if (!hand_over) this.beginAhead();
     const answer = await this.send("POST", "/pins", { frame, x, y, follow: true, hand_over });

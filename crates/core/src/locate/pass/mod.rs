@@ -394,6 +394,39 @@ mod tests {
     }
 
     #[test]
+    fn a_way_that_is_gone_again_from_a_mark_is_the_same() {
+        let mut planes: Vec<Plane> = (0..24).map(frame).collect();
+        // Copies, of which no more is known than how many there were.
+        planes.insert(9, planes[8].clone());
+        let mut finder = SceneFinder::default();
+        planes.iter().for_each(|plane| finder.push(plane));
+        let (scene, all) = (finder.finish(), FrameRange { first: Frame(0), last: Frame(24) });
+        let view = View::new(Film { scene: &scene, part: all }, SIZE, Settings::default());
+        let mut source = PlaneStack::new(planes).unwrap();
+        let mut pass = Pass::start(&mut source, &view, (Frame(0), place(0)), None).unwrap();
+        let mut marks = Vec::new();
+        let mut go = |pass: &mut Pass<'_>, until: u32, taken: &[Point]| {
+            let next = pass.steps() as u32 + 1;
+            (next..until).for_each(|n| pass.step(&mut source, Frame(n), false, taken).unwrap());
+        };
+        for first in [1, 8, 9, 16] {
+            go(&mut pass, first, &[]);
+            marks.push(pass.mark());
+        }
+        go(&mut pass, 25, &[]);
+        let found = pass.finish();
+        for mark in marks.iter().rev() {
+            pass.back_to(mark);
+            // Somebody else is where it was seen the first time.
+            go(&mut pass, 25, &[found[20].at]);
+            assert!(pass.finish() != found, "from {} frames on", mark.steps);
+            pass.back_to(mark);
+            go(&mut pass, 25, &[]);
+            assert_eq!(pass.finish(), found, "from {} frames on", mark.steps);
+        }
+    }
+
+    #[test]
     fn a_click_beside_a_black_border_does_not_stick_there() {
         let planes: Vec<Plane> = (0..24).map(frame).collect();
         let mut finder = SceneFinder::default();

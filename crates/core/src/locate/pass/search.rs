@@ -3,7 +3,7 @@
 use super::{LEAP_SAMPLES, Pass, SCALES};
 use crate::geometry::Point;
 use crate::image::FrameSource;
-use crate::locate::beam::{Candidate, FrameStep};
+use crate::locate::beam::{Candidate, FrameStep, State};
 use crate::locate::neighbourhood::{Neighbourhood, samples};
 use crate::locate::response::peaks;
 use crate::time::Frame;
@@ -38,6 +38,10 @@ const NOTHING: f64 = 0.25;
 const REGROWTH: [f64; 4] = [0.8, 0.9, 1.12, 1.25];
 const REGROW_AFTER: u32 = 3;
 const REGROWTH_GAIN: f64 = 0.1;
+/// After so many hidden frames, about a second, it is sought on every so many only: who comes back is seen for more than
+/// one. What may already be it is followed on all. On every fourth was not tried at all starts.
+const SELDOM_AFTER: u32 = 24;
+const SELDOM_EVERY: u32 = 2;
 
 impl Pass<'_> {
     /// All places where the subject may be, best first.
@@ -48,6 +52,13 @@ impl Pass<'_> {
         passage: &FrameStep,
     ) -> Result<Vec<Candidate>, S::Error> {
         let mut candidates: Vec<Candidate> = Vec::new();
+        let is_long_hidden = self.beam.states()[0].hidden_for >= SELDOM_AFTER;
+        if is_long_hidden && !frame.0.is_multiple_of(SELDOM_EVERY) {
+            let places = self.likely_places(passage, |state| state.hidden_for == 0);
+            self.look(source, frame, &places, &mut candidates)?;
+            candidates.sort_by(|a, b| a.cost().total_cmp(&b.cost()));
+            return Ok(candidates);
+        }
         let places = self.places(passage);
         self.look(source, frame, &places, &mut candidates)?;
         if self.is_in_doubt(&candidates, passage) {
@@ -182,33 +193,37 @@ impl Pass<'_> {
     /// Where to look.
     fn places(&self, passage: &FrameStep) -> Vec<Point> {
         let states = self.beam.states();
-        let best = states[0].cost;
-        let mut places: Vec<Point> = Vec::new();
-        let apart = ONE_LOOK * self.side();
-        let mut add = |place: Point, most: usize| {
-            if places.len() < most && places.iter().all(|other| other.distance(place) > apart) {
-                places.push(place);
-            }
-        };
-        let likely = || states.iter().filter(|state| state.cost < best + SEARCHED_WITHIN);
-        for state in likely() {
-            let [by_pace, by_step] = state.predicted(passage);
-            add(by_pace, MOST_LOOKS);
-            add(by_step, MOST_LOOKS);
-        }
-        for state in likely() {
-            add(passage.camera.apply(state.at), MOST_LOOKS);
-        }
+        let mut places = self.likely_places(passage, |_| true);
         if states[0].hidden_for > 0 && states[0].stood {
-            add(states[0].left_at, MOST_LOOKS + 1);
+            self.add(&mut places, states[0].left_at, MOST_LOOKS + 1);
         }
         if self.settings.ring && (self.beam.steps() == 0 || states[0].hidden_for >= RING_AFTER) {
             let middle = states[0].predicted(passage)[1];
             for i in 0..RING_LOOKS {
                 let angle = std::f64::consts::TAU * i as f64 / RING_LOOKS as f64;
-                add(middle + Point::new(angle.cos(), angle.sin()) * (RING * self.side()), MOST_LOOKS + RING_LOOKS);
+                let place = middle + Point::new(angle.cos(), angle.sin()) * (RING * self.side());
+                self.add(&mut places, place, MOST_LOOKS + RING_LOOKS);
             }
         }
         places
+    }
+
+    /// Where it should be after the likely ones of those states.
+    fn likely_places(&self, passage: &FrameStep, of: impl Fn(&State) -> bool) -> Vec<Point> {
+        let states = self.beam.states();
+        let likely = || states.iter().filter(|state| state.cost < states[0].cost + SEARCHED_WITHIN && of(state));
+        let moved = likely().flat_map(|state| state.predicted(passage));
+        let stayed = likely().map(|state| passage.camera.apply(state.at));
+        let mut places = Vec::new();
+        moved.chain(stayed).for_each(|place| self.add(&mut places, place, MOST_LOOKS));
+        places
+    }
+
+    /// Adds a place, unless one look sees it with another, or there are enough.
+    fn add(&self, places: &mut Vec<Point>, place: Point, most: usize) {
+        let apart = ONE_LOOK * self.side();
+        if places.len() < most && places.iter().all(|other| other.distance(place) > apart) {
+            places.push(place);
+        }
     }
 }
