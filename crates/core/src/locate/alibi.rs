@@ -61,7 +61,7 @@ struct Gap {
 pub(super) struct Taken {
     /// From where on.
     pub from: usize,
-    /// First frame on which it is known where that one is.
+    /// First one on which it is known where that one is, no later than that.
     pub known_from: usize,
 }
 
