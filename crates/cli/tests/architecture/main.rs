@@ -10,8 +10,8 @@ use std::process::Command;
 use serde_json::Value;
 
 /// What each crate may depend on inside the workspace, for use; and beyond it only the testkit, for tests.
-const ALLOWED: [(&str, &[&str]); 10] = [
-    ("core", &[]),
+const ALLOWED: [(&str, &[&str]); 11] = [
+    ("core", &["spectrum"]),
     ("media", &["core"]),
     ("render", &["core"]),
     ("store", &["core"]),
@@ -19,6 +19,7 @@ const ALLOWED: [(&str, &[&str]); 10] = [
     ("web", &["core", "jobs", "media", "render", "store"]),
     ("cli", &["core", "demo", "jobs", "media", "render", "sandbox", "store", "web"]),
     ("sandbox", &[]),
+    ("spectrum", &[]),
     ("demo", &["core", "media", "render"]),
     ("testkit", &["core"]),
 ];

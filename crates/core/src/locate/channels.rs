@@ -6,9 +6,9 @@ use std::sync::OnceLock;
 use super::colours::{COLOURS, ColourTable};
 use super::edges::{DIRECTIONS, Edges};
 use super::neighbourhood::{Neighbourhood, SAMPLES, resample};
-use super::spectrum::{CELLS, SIDE};
 use crate::geometry::PixelRect;
 use crate::image::{Chroma, Window};
+use jampin_spectrum::{CELLS, SIDE};
 
 /// Directions and brightness: all that a grey picture has.
 pub(super) const GREY: usize = DIRECTIONS + 1;

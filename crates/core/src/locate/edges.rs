@@ -3,7 +3,7 @@
 use std::f32::consts::PI;
 
 use super::neighbourhood::SAMPLES;
-use super::spectrum::{CELLS, SIDE};
+use jampin_spectrum::{CELLS, SIDE};
 
 /// Directions of edges that are told apart; an edge and its negative are the same (Dalal & Triggs 2005 found nine to be
 /// enough).

@@ -1,7 +1,7 @@
 //! The subject's learned picture: a correlation filter that tells it from what is around it.
 
 use super::channels::Channels;
-use super::spectrum::{C, CELLS, SIDE, SPECTRUM, Transform};
+use jampin_spectrum::{Amplitude, CELLS, SIDE, SPECTRUM, Transform};
 
 /// Deviation of the wanted response, in cells: a sixteenth of the subject's box. Sharper, and the filter wants the very
 /// same picture again; wider, and it does not say where in the box.
@@ -26,10 +26,10 @@ const CALM: f32 = 0.01;
 pub(super) struct Filter {
     channels: usize,
     /// Correlation of the pictures with the wanted response, and their energy: running means.
-    wanted: Vec<C>,
+    wanted: Vec<Amplitude>,
     energy: Vec<f32>,
     /// The filter of each channel, and how much each has to say.
-    filters: Vec<C>,
+    filters: Vec<Amplitude>,
     say: Vec<f32>,
     is_new: bool,
 }
@@ -41,11 +41,11 @@ pub(super) type Response = Vec<f32>;
 #[derive(Clone)]
 pub(super) struct Workbench {
     transform: Transform,
-    goal: Vec<C>,
+    goal: Vec<Amplitude>,
     mask: Vec<f32>,
-    pub spectra: Vec<C>,
-    sum: Vec<C>,
-    spare: Vec<C>,
+    pub spectra: Vec<Amplitude>,
+    sum: Vec<Amplitude>,
+    spare: Vec<Amplitude>,
     picture: Vec<f32>,
 }
 
@@ -58,7 +58,7 @@ impl Workbench {
             (-(x * x + y * y) / (2.0 * PEAK * PEAK)).exp()
         };
         let wanted: Vec<f32> = (0..CELLS).map(peak).collect();
-        let mut goal = vec![C::default(); SPECTRUM];
+        let mut goal = vec![Amplitude::default(); SPECTRUM];
         transform.forward(&wanted, &mut goal);
         // The target is in the middle of the neighbourhood, not at the origin of the transform.
         let inside = |at: usize| {
@@ -66,7 +66,7 @@ impl Workbench {
             ((BOX_HALF - off) / MASK_EDGE + 0.5).clamp(0.0, 1.0)
         };
         let mask = (0..CELLS).map(|i| inside(i % SIDE) * inside(i / SIDE)).collect();
-        let spectrum = || vec![C::default(); SPECTRUM];
+        let spectrum = || vec![Amplitude::default(); SPECTRUM];
         Self {
             transform,
             goal,
@@ -81,7 +81,7 @@ impl Workbench {
     /// Takes in the channels of a neighbourhood, for what is asked of it next.
     pub fn load(&mut self, channels: &Channels) {
         let count = channels.values.len() / CELLS;
-        self.spectra.resize(count * SPECTRUM, C::default());
+        self.spectra.resize(count * SPECTRUM, Amplitude::default());
         for (spectrum, channel) in self.spectra.chunks_exact_mut(SPECTRUM).zip(channels.values.chunks_exact(CELLS)) {
             self.transform.forward(channel, spectrum);
         }
@@ -89,7 +89,7 @@ impl Workbench {
 
     /// How the filter responds to what was loaded.
     pub fn response(&mut self, filter: &Filter, response: &mut Response) {
-        self.sum.fill(C::default());
+        self.sum.fill(Amplitude::default());
         let channels = self.spectra.chunks_exact(SPECTRUM).zip(filter.filters.chunks_exact(SPECTRUM));
         for ((spectrum, own), say) in channels.zip(&filter.say) {
             for ((sum, a), b) in self.sum.iter_mut().zip(spectrum).zip(own) {
@@ -136,9 +136,9 @@ impl Workbench {
     }
 
     /// The alternating direction method of multipliers between what the frequencies want and what the mask allows.
-    fn alternate(&mut self, wanted: &[C], energy: &[f32], own: &mut [C], calm: f32, rounds: usize) {
+    fn alternate(&mut self, wanted: &[Amplitude], energy: &[f32], own: &mut [Amplitude], calm: f32, rounds: usize) {
         let Self { transform, mask, picture, sum: free, spare: strain, .. } = self;
-        strain.fill(C::default());
+        strain.fill(Amplitude::default());
         let mut trust = FIRST_TRUST * calm;
         for _ in 0..rounds {
             for i in 0..SPECTRUM {
@@ -154,7 +154,7 @@ impl Workbench {
     }
 
     /// How strongly one channel alone responds where the target is.
-    fn strength(&self, spectrum: &[C], own: &[C]) -> f32 {
+    fn strength(&self, spectrum: &[Amplitude], own: &[Amplitude]) -> f32 {
         // The value at the origin is the mean of the spectrum; all but the first and last column stand for two.
         let column = |i: usize| i / SIDE;
         let twice = |i: usize| if column(i) == 0 || column(i) == SIDE / 2 { 1.0 } else { 2.0 };
@@ -163,7 +163,7 @@ impl Workbench {
     }
 }
 
-fn masked(transform: &mut Transform, mask: &[f32], picture: &mut [f32], spectrum: &mut [C], times: f32) {
+fn masked(transform: &mut Transform, mask: &[f32], picture: &mut [f32], spectrum: &mut [Amplitude], times: f32) {
     transform.back(spectrum, picture);
     picture.iter_mut().zip(mask).for_each(|(value, share)| *value *= share * times);
     transform.forward(picture, spectrum);
@@ -172,7 +172,7 @@ fn masked(transform: &mut Transform, mask: &[f32], picture: &mut [f32], spectrum
 impl Filter {
     /// One that has learned nothing yet.
     pub fn new(channels: usize) -> Self {
-        let spectrum = || vec![C::default(); channels * SPECTRUM];
+        let spectrum = || vec![Amplitude::default(); channels * SPECTRUM];
         let energy = vec![0.0; channels * SPECTRUM];
         Self { channels, wanted: spectrum(), energy, filters: spectrum(), say: vec![0.0; channels], is_new: true }
     }

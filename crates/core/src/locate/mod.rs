@@ -19,7 +19,6 @@ mod response;
 mod settings;
 mod sides;
 mod sighting;
-mod spectrum;
 mod standing;
 mod view;
 

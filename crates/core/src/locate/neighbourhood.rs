@@ -2,9 +2,9 @@
 
 use std::ops::Range;
 
-use super::spectrum::SIDE;
 use crate::geometry::{PixelRect, Point};
 use crate::image::Window;
+use jampin_spectrum::SIDE;
 
 /// Samples across a neighbourhood: two a cell.
 pub(super) const SAMPLES: usize = 2 * SIDE;

@@ -1,7 +1,7 @@
 //! What a filter's response says: where its maxima are.
 
-use super::spectrum::SIDE;
 use crate::geometry::Point;
+use jampin_spectrum::SIDE;
 
 /// Maxima of a response that are kept, how far each rules, and how far from where it was looked they count, in cells.
 const MOST_PEAKS: usize = 6;

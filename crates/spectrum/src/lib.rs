@@ -1,4 +1,7 @@
 //! Fourier transforms of square real pictures, all of one size.
+//!
+//! A crate of its own because the transforms are generic: in the core they were a quarter of what there was to compile,
+//! and compiled once more with its tests.
 
 use std::sync::Arc;
 
@@ -7,42 +10,57 @@ use realfft::{ComplexToReal, RealFftPlanner, RealToComplex};
 use rustfft::{Fft, FftPlanner};
 
 /// Side of the pictures, in cells.
-pub(super) const SIDE: usize = 64;
+pub const SIDE: usize = 64;
 /// Cells of a picture.
-pub(super) const CELLS: usize = SIDE * SIDE;
+pub const CELLS: usize = SIDE * SIDE;
 /// A real row's frequencies; the others are their conjugates.
 const BINS: usize = SIDE / 2 + 1;
 /// Numbers of a spectrum: column of frequencies by column, as the second transform leaves them.
-pub(super) const SPECTRUM: usize = BINS * SIDE;
+pub const SPECTRUM: usize = BINS * SIDE;
 
 /// A frequency's amplitude and phase.
-pub(super) type C = Complex<f32>;
+pub type Amplitude = Complex<f32>;
 
 /// Transforms there and back; keeps its plans and scratch memory.
 #[derive(Clone)]
-pub(super) struct Transform {
+pub struct Transform {
     rows: Arc<dyn RealToComplex<f32>>,
     rows_back: Arc<dyn ComplexToReal<f32>>,
     cols: Arc<dyn Fft<f32>>,
     cols_back: Arc<dyn Fft<f32>>,
     real: Vec<f32>,
-    bins: Vec<C>,
-    scratch: Vec<C>,
+    bins: Vec<Amplitude>,
+    scratch: Vec<Amplitude>,
+}
+
+impl Default for Transform {
+    fn default() -> Self {
+        Self::new()
+    }
 }
 
 impl Transform {
+    /// Plans for pictures of [`SIDE`] by [`SIDE`].
     pub fn new() -> Self {
         let (mut real, mut complex) = (RealFftPlanner::new(), FftPlanner::new());
         let (rows, rows_back) = (real.plan_fft_forward(SIDE), real.plan_fft_inverse(SIDE));
         let (cols, cols_back) = (complex.plan_fft_forward(SIDE), complex.plan_fft_inverse(SIDE));
         let needs = [rows.get_scratch_len(), rows_back.get_scratch_len()];
         let needs = needs.into_iter().chain([cols.get_inplace_scratch_len(), cols_back.get_inplace_scratch_len()]);
-        let scratch = vec![C::default(); needs.max().unwrap_or(0)];
-        Self { rows, rows_back, cols, cols_back, real: vec![0.0; SIDE], bins: vec![C::default(); BINS], scratch }
+        let scratch = vec![Amplitude::default(); needs.max().unwrap_or(0)];
+        Self {
+            rows,
+            rows_back,
+            cols,
+            cols_back,
+            real: vec![0.0; SIDE],
+            bins: vec![Amplitude::default(); BINS],
+            scratch,
+        }
     }
 
     /// Spectrum of a picture of [`CELLS`] numbers, row by row.
-    pub fn forward(&mut self, picture: &[f32], spectrum: &mut [C]) {
+    pub fn forward(&mut self, picture: &[f32], spectrum: &mut [Amplitude]) {
         let Self { rows, cols, real, bins, scratch, .. } = self;
         for (row, values) in picture.chunks_exact(SIDE).enumerate() {
             real.copy_from_slice(values);
@@ -55,7 +73,7 @@ impl Transform {
     }
 
     /// The picture of a spectrum, which is used up.
-    pub fn back(&mut self, spectrum: &mut [C], picture: &mut [f32]) {
+    pub fn back(&mut self, spectrum: &mut [Amplitude], picture: &mut [f32]) {
         let Self { rows_back, cols_back, bins, scratch, .. } = self;
         cols_back.process_with_scratch(spectrum, scratch);
         let share = 1.0 / CELLS as f32;
@@ -81,7 +99,7 @@ mod tests {
 
     #[test]
     fn a_spectrum_is_the_sum_of_waves_it_says() {
-        let (picture, mut spectrum) = (picture(), vec![C::default(); SPECTRUM]);
+        let (picture, mut spectrum) = (picture(), vec![Amplitude::default(); SPECTRUM]);
         Transform::new().forward(&picture, &mut spectrum);
         for (u, v) in [(0, 0), (1, 0), (0, 1), (5, 60), (32, 17)] {
             let wave = |(i, value): (usize, &f32)| {
@@ -97,7 +115,7 @@ mod tests {
 
     #[test]
     fn there_and_back_is_where_it_began() {
-        let (picture, mut spectrum, mut again) = (picture(), vec![C::default(); SPECTRUM], vec![0.0; CELLS]);
+        let (picture, mut spectrum, mut again) = (picture(), vec![Amplitude::default(); SPECTRUM], vec![0.0; CELLS]);
         let mut transform = Transform::new();
         transform.forward(&picture, &mut spectrum);
         transform.back(&mut spectrum, &mut again);
