@@ -12,6 +12,7 @@ mod closeup;
 mod colours;
 mod edges;
 mod filter;
+mod marks;
 mod memory;
 mod neighbourhood;
 mod pass;

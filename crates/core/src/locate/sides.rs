@@ -1,6 +1,7 @@
 //! A stretch between two places that are known, gone through from both of them; or from one, to an end.
 
 use super::alibi::{Alibis, Taken};
+use super::marks::Marks;
 use super::pass::{EARLY, EARLY_WITH_COPIES, Pass};
 use super::sighting::{Known, Sighting};
 use super::standing::stood_at;
@@ -60,9 +61,9 @@ impl Side<'_> {
         // A part of the scene stays where it is: nobody can take its place.
         let needs_alibi = view.settings.alibi && !pass.is_background();
         let mut doubt = Doubt::default();
-        let mut marks = vec![pass.mark()];
+        let mut marks = Marks::new(pass.mark());
         loop {
-            let next = (pass.steps() + ASKED_EACH).min(frames.len());
+            let next = if needs_alibi { (pass.steps() + ASKED_EACH).min(frames.len()) } else { frames.len() };
             for (i, &frame) in frames.iter().enumerate().take(next).skip(pass.steps()) {
                 pass.step(source, frame, hidden(frame), doubt.alibis.others(frame))?;
                 if let Some((_, place)) = doubt.stays.filter(|(since, _)| *since == i) {
@@ -76,13 +77,9 @@ impl Side<'_> {
             let taken = if needs_alibi { doubt.alibis.ask(source, view, &found, is_all)? } else { None };
             match taken {
                 None if is_all => return Ok(Some(found)),
-                None => marks.push(pass.mark()),
+                None => marks.offer(pass.steps(), || pass.mark()),
                 Some(taken) => match doubt.again_from(taken, &found, view.side) {
-                    Some(first) => {
-                        let kept = marks.partition_point(|mark| mark.steps <= first);
-                        marks.truncate(kept);
-                        pass.back_to(&marks[kept - 1]);
-                    }
+                    Some(first) => pass.back_to(marks.back_to(first)),
                     None => return Ok(Some(nobody_knows(&found[..taken.from], frames))),
                 },
             }

@@ -75,7 +75,7 @@ pub(super) struct Mark {
     /// Side of the box by which its ways are judged.
     side: f64,
     /// Frames gone through.
-    pub steps: usize,
+    steps: usize,
 }
 
 /// What is noted of a frame for the report.

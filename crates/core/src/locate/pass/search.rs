@@ -39,7 +39,8 @@ const REGROWTH: [f64; 4] = [0.8, 0.9, 1.12, 1.25];
 const REGROW_AFTER: u32 = 3;
 const REGROWTH_GAIN: f64 = 0.1;
 /// After so many hidden frames, about a second, it is sought on every so many only: who comes back is seen for more than
-/// one. What may already be it is followed on all. On every fourth was not tried at all starts.
+/// one. What may already be it is followed on all, and what stood is sought on all. On every fourth was not tried at all
+/// starts.
 const SELDOM_AFTER: u32 = 24;
 const SELDOM_EVERY: u32 = 2;
 
@@ -52,7 +53,8 @@ impl Pass<'_> {
         passage: &FrameStep,
     ) -> Result<Vec<Candidate>, S::Error> {
         let mut candidates: Vec<Candidate> = Vec::new();
-        let is_long_hidden = self.beam.states()[0].hidden_for >= SELDOM_AFTER;
+        let first = self.beam.states()[0];
+        let is_long_hidden = first.hidden_for >= SELDOM_AFTER && !first.stood;
         if is_long_hidden && !frame.0.is_multiple_of(SELDOM_EVERY) {
             let places = self.likely_places(passage, |state| state.hidden_for == 0);
             self.look(source, frame, &places, &mut candidates)?;
