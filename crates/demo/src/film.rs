@@ -84,7 +84,7 @@ fn encode(shot: &Shot, path: &Path, progress: &mut dyn FnMut(u32, u32)) -> anyho
         .args(["-nostdin", "-hide_banner", "-loglevel", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24"])
         .args(["-s", &size, "-r", &shot.rate.to_string(), "-i", "pipe:0", "-f", "lavfi", "-i", &sound])
         .args(["-vf", "scale=out_color_matrix=bt709:out_range=tv,format=yuv420p", "-c:v", "libx264", "-crf", "17"])
-        .args(["-preset", "veryfast", "-g", "125", "-c:a", "aac", "-b:a", "96k"])
+        .args(["-preset", "medium", "-g", "125", "-c:a", "aac", "-b:a", "96k"])
         .args(tags.split(' '))
         .args(["-movflags", "+faststart", "-f", "mp4"])
         .arg(path)
