@@ -73,6 +73,7 @@ impl Side<'_> {
                     return Ok(None);
                 }
             }
+            pass.look_again(source)?;
             let (found, is_all) = (pass.finish(), next == frames.len());
             let taken = if needs_alibi { doubt.alibis.ask(source, view, &found, is_all)? } else { None };
             match taken {

@@ -1,9 +1,11 @@
 //! One way through the film: looked at frame by frame, learned from what is believed.
 
+mod again;
 mod ground;
 mod learn;
 mod search;
 
+use self::again::SecondLook;
 use super::beam::{Beam, FrameStep, State};
 use super::channels::{COLOURED, Channels};
 use super::filter::{Filter, Response, Workbench};
@@ -86,6 +88,17 @@ struct Note {
     learned: bool,
     /// Whether it is a copy of the frame before it.
     copied: bool,
+    /// Where others were known to be.
+    others: Vec<Point>,
+    /// After how many frames it was looked at again, and what was seen instead of what was taken.
+    asked: Option<usize>,
+    second: Option<SecondLook>,
+}
+
+impl Note {
+    fn of(frame: Frame, looks: Vec<(f64, f64)>, others: &[Point]) -> Self {
+        Self { frame, looks, learned: false, copied: false, others: others.to_vec(), asked: None, second: None }
+    }
 }
 
 impl<'a> Pass<'a> {
@@ -222,6 +235,9 @@ impl<'a> Pass<'a> {
     pub fn back_to(&mut self, mark: &Mark) {
         self.memory = mark.memory.clone();
         self.notes.truncate(mark.steps);
+        for note in self.notes.iter_mut().filter(|note| note.asked > Some(mark.steps)) {
+            (note.asked, note.second) = (None, None);
+        }
         self.beam.back_to(mark.steps);
         self.beam.side = mark.side;
     }
@@ -243,7 +259,7 @@ impl<'a> Pass<'a> {
             self.beam.stand_still();
             self.memory.copies += 1;
             let looks = self.notes.last().map_or(Vec::new(), |note| note.looks.clone());
-            self.notes.push(Note { frame, looks, learned: false, copied: true });
+            self.notes.push(Note { copied: true, ..Note::of(frame, looks, taken) });
             self.memory.frame = frame;
             return Ok(());
         }
@@ -265,7 +281,7 @@ impl<'a> Pass<'a> {
         self.beam.advance(&candidates, &passage);
         self.memory.scale = self.beam.states()[0].scale;
         let looks = candidates.iter().map(|candidate| (candidate.likeness, 1.0 - candidate.strange)).collect();
-        self.notes.push(Note { frame, looks, learned: false, copied: false });
+        self.notes.push(Note::of(frame, looks, taken));
         self.learn(source, frame, &candidates)
     }
 
@@ -279,6 +295,13 @@ impl<'a> Pass<'a> {
 
     /// What was seen on all frames gone through, on the best way.
     pub fn finish(&self) -> Vec<Sighting> {
+        let mut found = self.way();
+        doubt_the_weak(&mut found, self.scene, self.side);
+        found
+    }
+
+    /// The same, as it was taken: also what is hardly seen.
+    fn way(&self) -> Vec<Sighting> {
         let way = self.beam.best_way();
         let (mut before, still) = (0.0, self.is_background());
         let sighting = |(state, note): (&State, &Note)| {
@@ -287,11 +310,11 @@ impl<'a> Pass<'a> {
             let (likeness, known) =
                 state.candidate.and_then(|index| note.looks.get(index)).copied().unwrap_or((0.0, 0.0));
             let (scale, seen, learned) = (state.scale, state.candidate.is_some(), note.learned);
-            Sighting { frame: note.frame, at: state.at, likeness, known, scale, seen, still, learned, cost }
+            let taken =
+                Sighting { frame: note.frame, at: state.at, likeness, known, scale, seen, still, learned, cost };
+            note.second.map_or(taken, |second| second.on(taken))
         };
-        let mut found: Vec<Sighting> = way.iter().zip(&self.notes).map(sighting).collect();
-        doubt_the_weak(&mut found, self.scene, self.side);
-        found
+        way.iter().zip(&self.notes).map(sighting).collect()
     }
 
     /// Frames gone through that are no copies.

@@ -155,7 +155,7 @@ impl Pass<'_> {
         Ok(leaps)
     }
 
-    fn look<S: FrameSource>(
+    pub(super) fn look<S: FrameSource>(
         &mut self,
         source: &mut S,
         frame: Frame,
