@@ -17,6 +17,7 @@ mod memory;
 mod neighbourhood;
 mod pass;
 mod response;
+mod second_look;
 mod settings;
 mod sides;
 mod sighting;

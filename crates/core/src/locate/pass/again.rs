@@ -4,6 +4,7 @@ use super::{BETWEEN, Pass, TAKEN};
 use crate::geometry::Point;
 use crate::image::FrameSource;
 use crate::locate::beam::Candidate;
+use crate::locate::second_look::SecondLook;
 use crate::locate::sighting::Sighting;
 
 /// A step that costs more is doubtful: it is where it was seen neither plainly nor where it should be.
@@ -15,26 +16,6 @@ const GAIN: f64 = 0.3;
 const SAME: f64 = 0.2;
 /// Looks between two places at most.
 const MOST_LOOKS: usize = 4;
-
-/// What was seen at the second look.
-#[derive(Clone, Copy)]
-pub(super) struct SecondLook {
-    /// Where it was taken to be.
-    taken: Point,
-    found: Candidate,
-    cost: f64,
-}
-
-impl SecondLook {
-    /// What is known now of a frame on the way, if that is still what was doubted.
-    pub fn on(&self, way: Sighting) -> Sighting {
-        if way.at != self.taken {
-            return way;
-        }
-        let Candidate { at, likeness, strange, scale, .. } = self.found;
-        Sighting { at, likeness, known: 1.0 - strange, scale, cost: self.cost, ..way }
-    }
-}
 
 impl Pass<'_> {
     /// Looks again at doubtful frames between two on which it was seen without doubt.

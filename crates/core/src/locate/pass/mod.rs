@@ -5,13 +5,13 @@ mod ground;
 mod learn;
 mod search;
 
-use self::again::SecondLook;
 use super::beam::{Beam, FrameStep, State};
 use super::channels::{COLOURED, Channels};
 use super::filter::{Filter, Response, Workbench};
 use super::memory::{Keys, Memory};
 use super::neighbourhood::{Neighbourhood, samples};
 use super::response::near_middle;
+use super::second_look::SecondLook;
 use super::settings::Settings;
 use super::sighting::{Known, Sighting};
 use super::view::View;
