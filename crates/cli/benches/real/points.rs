@@ -34,8 +34,8 @@ fn located(film: &Film, start: &Label, range: FrameRange, settings: Settings) ->
     let mut source = Shared(film);
     let (range, part) = film.parts(Frame(start.frame), range);
     let view = View::new(solve::Film { scene: &film.scene, part }, film.size, settings);
-    let from = Known { frame: Frame(start.frame), at: start.at, velocity: None };
-    let side = Side { from, within: range, taught: &[] };
+    let from = Known { frame: Frame(start.frame), at: start.at };
+    let side = Side { from, taught: &[] };
     let later: Vec<Frame> = (start.frame + 1..=range.last.0).map(Frame).collect();
     let earlier: Vec<Frame> = (range.first.0..start.frame).rev().map(Frame).collect();
     let mut go =

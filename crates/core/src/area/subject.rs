@@ -55,9 +55,9 @@ impl Subject {
         let most = MOST_SIDE * f64::from(size.width.min(size.height));
         let side = (outlined * INNER).max(box_side(size)).min(outlined).max(LEAST_SIDE).min(most);
         let view = View::new(film, size, Settings { side: side / box_side(size), ..Settings::default() });
-        let mut known = vec![Known { frame: task.frame, at: middle, velocity: None }];
+        let mut known = vec![Known { frame: task.frame, at: middle }];
         let guides = task.guides.iter().filter(|(frame, _)| film.part.contains(**frame) && **frame != task.frame);
-        known.extend(guides.map(|(frame, map)| Known { frame: *frame, at: map.apply(middle), velocity: None }));
+        known.extend(guides.map(|(frame, map)| Known { frame: *frame, at: map.apply(middle) }));
         known.sort_by_key(|known| known.frame);
         let mut sightings = BTreeMap::new();
         // What covers the middle goes its own way.
@@ -166,7 +166,7 @@ impl Gap {
         let mut from = |start: Option<Known>, frames: &[Frame]| {
             let Some(from) = start else { return Ok(Some(None)) };
             let taught: Vec<Known> = known.iter().filter(|other| other.frame != from.frame).copied().collect();
-            let side = Side { from, within: view.part(), taught: &taught };
+            let side = Side { from, taught: &taught };
             let seen = side.sightings(source, view, frames, &|frame| task.is_hidden(frame), goes_on)?;
             Ok(seen.map(Some))
         };
@@ -186,7 +186,7 @@ mod tests {
 
     #[test]
     fn all_frames_but_those_that_are_known_lie_in_one_gap() {
-        let known = [3, 4, 9].map(|n| Known { frame: Frame(n), at: Point::default(), velocity: None });
+        let known = [3, 4, 9].map(|n| Known { frame: Frame(n), at: Point::default() });
         let found = gaps(&known, FrameRange { first: Frame(1), last: Frame(9) });
         let told: Vec<_> = found
             .iter()

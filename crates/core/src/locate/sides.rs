@@ -8,7 +8,7 @@ use super::standing::stood_at;
 use super::view::View;
 use crate::geometry::Point;
 use crate::image::FrameSource;
-use crate::time::{Frame, FrameRange};
+use crate::time::Frame;
 
 /// Cost of changing from the way of one side to that of the other, for each box that lies between them.
 const CHANGE_PER_BOX: f64 = 3.0;
@@ -23,13 +23,11 @@ const MOST_OTHERS: usize = 3;
 /// from each such place.
 const ASKED_EACH: usize = 60;
 
-/// From where a stretch is gone through, and what it may look at.
+/// From where a stretch is gone through, and what is known besides.
 #[derive(Clone, Copy, Debug)]
 pub struct Side<'a> {
     /// Where it starts.
     pub from: Known,
-    /// Frames that may be looked at, to learn how it moves.
-    pub within: FrameRange,
     /// Other places that are known: they teach what the subject looks like.
     pub taught: &'a [Known],
 }
@@ -50,10 +48,7 @@ impl Side<'_> {
     ) -> Result<Option<Vec<Sighting>>, S::Error> {
         let Some(first) = frames.first() else { return Ok(Some(Vec::new())) };
         let away = first.0 > self.from.frame.0;
-        let velocity = match self.from.velocity {
-            Some(velocity) => Some(velocity),
-            None => self.velocity(source, view, away)?,
-        };
+        let velocity = self.velocity(source, view, away)?;
         let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), velocity)?;
         for known in self.taught {
             pass.teach(source, known)?;
@@ -93,7 +88,7 @@ impl Side<'_> {
         let mut pass = Pass::start(source, view, (self.from.frame, self.from.at), None)?;
         let mut at = self.from.frame;
         for _ in 0..EARLY_WITH_COPIES {
-            match at.step(step).filter(|next| self.within.contains(*next)) {
+            match at.step(step).filter(|next| view.part.contains(*next)) {
                 Some(next) => at = next,
                 None => return Ok(None),
             }
@@ -177,6 +172,7 @@ mod tests {
     use crate::geometry::Size;
     use crate::image::{Plane, PlaneStack, SceneFinder};
     use crate::locate::{Film, Settings};
+    use crate::time::FrameRange;
 
     fn sighting(n: u32, x: f64, seen: bool) -> Sighting {
         let cost = if seen { 0.1 } else { 1.0 };
@@ -281,13 +277,13 @@ mod tests {
             let mut finder = SceneFinder::default();
             planes.iter().for_each(|plane| finder.push(plane));
             let scene = finder.finish();
-            let within = FrameRange { first: Frame(0), last: Frame(planes.len() as u32 - 1) };
-            let view = View::new(Film { scene: &scene, part: within }, ROOM, Settings::default());
+            let part = FrameRange { first: Frame(0), last: Frame(planes.len() as u32 - 1) };
+            let view = View::new(Film { scene: &scene, part }, ROOM, Settings::default());
             // Amid the copies of the seventh picture.
             let at = Point::new(80.0 + PER_PICTURE * 7.0, 70.0);
-            let from = Known { frame: Frame(7 * times + times / 2), at, velocity: None };
+            let from = Known { frame: Frame(7 * times + times / 2), at };
             let mut source = PlaneStack::new(planes).unwrap();
-            let velocity = Side { from, within, taught: &[] }.velocity(&mut source, &view, true).unwrap().unwrap();
+            let velocity = Side { from, taught: &[] }.velocity(&mut source, &view, true).unwrap().unwrap();
             let off = velocity.distance(Point::new(PER_PICTURE / f64::from(times), 0.0));
             assert!(off < 0.05 * PER_PICTURE / f64::from(times), "each {times} times: {velocity:?}");
         }
@@ -314,7 +310,7 @@ mod tests {
         let scene = finder.finish();
         let settings = Settings { copies: false, ..Settings::default() };
         let view = View::new(Film { scene: &scene, part: all }, size, settings);
-        let side = Side { from: Known { frame: Frame(0), at, velocity: None }, within: all, taught: &[] };
+        let side = Side { from: Known { frame: Frame(0), at }, taught: &[] };
         let frames: Vec<Frame> = (1..=all.last.0).map(Frame).collect();
         let mut source = PlaneStack::new(planes).unwrap();
         let mut steps = 0;

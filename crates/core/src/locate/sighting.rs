@@ -10,8 +10,6 @@ pub struct Known {
     pub frame: Frame,
     /// Where.
     pub at: Point,
-    /// How it moves on, in pixels a frame, if that is known.
-    pub velocity: Option<Point>,
 }
 
 /// What was seen of the subject on a frame.

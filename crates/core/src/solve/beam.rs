@@ -1,6 +1,7 @@
 //! The best path through the places found, frame by frame, with the possibility of being hidden: dynamic programming
 //! (Viterbi 1967) over the best few states of each frame.
 
+use super::guides::Guide;
 use crate::geometry::{LocalWarp, Point, Size};
 use crate::look::Candidate;
 
@@ -82,8 +83,11 @@ pub(super) struct Beam {
 }
 
 impl Beam {
-    pub fn new(size: Size, stop_below: f64, at: Point, velocity: Option<Point>, shape: LocalWarp) -> Self {
-        let start = State { cost: 0.0, at, velocity, shape, hidden_for: 0, find: None, before: 0 };
+    /// How it moves at the guide is for the picture to say: what an earlier solve or the live pass has put beside it may
+    /// be wrong, or a copy of the guide's own frame.
+    pub fn new(size: Size, stop_below: f64, from: &Guide) -> Self {
+        let Guide { at, shape, .. } = *from;
+        let start = State { cost: 0.0, at, velocity: None, shape, hidden_for: 0, find: None, before: 0 };
         Self { size, stop_below, frames: vec![vec![start]], places: Vec::new(), changes: Vec::new() }
     }
 
@@ -233,6 +237,7 @@ fn keep_best(states: &mut Vec<State>, most: usize) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::time::Frame;
     use crate::track::Covariance;
 
     const SIZE: Size = Size::new(800, 400);
@@ -243,7 +248,8 @@ mod tests {
     }
 
     fn way(frames: &[Vec<Candidate>]) -> Vec<Option<usize>> {
-        let mut beam = Beam::new(SIZE, 0.8, Point::new(100.0, 200.0), None, LocalWarp::SAME);
+        let from = Guide { frame: Frame(0), at: Point::new(100.0, 200.0), shape: LocalWarp::SAME };
+        let mut beam = Beam::new(SIZE, 0.8, &from);
         frames.iter().for_each(|finds| beam.advance(finds));
         beam.best_way()
     }

@@ -1,9 +1,10 @@
 //! One direction through a segment: what can be found on each frame, looking where the subject is.
 
 use super::beam::{Beam, State};
+use super::guides::Guide;
 use super::sightings::Sightings;
 use super::watch::{Halt, Step, Watch};
-use crate::geometry::{LocalWarp, Point};
+use crate::geometry::Point;
 use crate::image::{FrameSource, Window};
 use crate::locate::Sighting;
 use crate::look::{Candidate, FrameMatcher, Prediction, References, SAME_PLACE};
@@ -15,13 +16,6 @@ const MARGIN: f64 = 1.5;
 /// Finds that are kept per frame.
 const FINDS: usize = 6;
 
-/// Where a direction starts.
-pub(super) struct SegmentStart {
-    pub at: Point,
-    pub velocity: Option<Point>,
-    pub shape: LocalWarp,
-}
-
 /// What was found on each frame, in the order of going.
 pub(super) type Found = Vec<Vec<Candidate>>;
 
@@ -30,11 +24,11 @@ pub(super) fn search_candidates<S: FrameSource>(
     source: &mut S,
     matcher: &mut FrameMatcher<'_>,
     references: &mut References,
-    start: &SegmentStart,
+    start: &Guide,
     (frames, sightings): (&[Frame], &Sightings),
     watch: &dyn Watch,
 ) -> Result<Found, Halt<S::Error>> {
-    let mut beam = Beam::new(matcher.size, matcher.pin.least_match(), start.at, start.velocity, start.shape);
+    let mut beam = Beam::new(matcher.size, matcher.pin.least_match(), start);
     let mut found = Found::with_capacity(frames.len());
     for &frame in frames {
         if matcher.pin.is_hidden(frame) {

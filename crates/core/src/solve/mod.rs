@@ -141,7 +141,7 @@ fn solved(
     sides.sort_by_key(|(_, side)| Reverse(side.frames.len()));
     let seen = share(sources, sides, |source, (segment, side)| {
         let mut matcher = FrameMatcher::new(pin, size).roughly(CANDIDATE_ACCURACY);
-        side.search(source, &mut matcher, (task.track, &sightings), watch).map(|found| (segment, found))
+        side.search(source, &mut matcher, &sightings, watch).map(|found| (segment, found))
     })?;
     let mut finds: Vec<Found> = segments.iter().map(Segment::nothing_found).collect();
     seen.into_iter().for_each(|(segment, found)| merge_all(&mut finds[segment], found));

@@ -41,7 +41,7 @@ pub(super) fn sightings<S>(
 where
     S: FrameSource,
 {
-    let known = |guide: &Guide| Known { frame: guide.frame, at: guide.at, velocity: None };
+    let known = |guide: &Guide| Known { frame: guide.frame, at: guide.at };
     let all: Vec<Known> = task.guides.all().iter().map(known).collect();
     let sides = segments.iter().enumerate();
     let sides = sides.flat_map(|(i, segment)| segment.sides().map(move |side| (i, side))).collect();
@@ -50,10 +50,9 @@ where
         if side.backward {
             frames.reverse();
         }
-        let start = side.start(task.track);
-        let from = Known { frame: side.guide.frame, at: start.at, velocity: start.velocity };
+        let from = known(side.guide);
         let taught: Vec<Known> = all.iter().filter(|other| other.frame != from.frame).copied().collect();
-        let start = Side { from, within: task.range, taught: &taught };
+        let start = Side { from, taught: &taught };
         let hidden = |frame: Frame| task.pin.is_hidden(frame);
         let mut goes_on = || watch.step(Step::Located) == Continue::Yes;
         let found = start.sightings(source, view, &frames, &hidden, &mut goes_on).map_err(Halt::Source)?;

@@ -1,7 +1,7 @@
 //! The stretch between two guides, or between a guide and an end: looked at from both sides, then solved as one.
 
 use super::beam::Beam;
-use super::candidates::{Found, SegmentStart, search_candidates};
+use super::candidates::{Found, search_candidates};
 use super::guides::{ChosenCandidates, Guide, Guides};
 use super::sightings::Sightings;
 use super::task::Task;
@@ -9,7 +9,6 @@ use super::watch::{Halt, Watch};
 use crate::image::FrameSource;
 use crate::look::{Candidate, FrameMatcher, References, Target};
 use crate::time::{Frame, FrameRange};
-use crate::track::Track;
 
 /// Frames on each side of a find that say what match is usual there.
 const USUAL_WITHIN: usize = 12;
@@ -35,17 +34,12 @@ pub(super) struct Side<'g> {
 }
 
 impl Side<'_> {
-    /// Where it starts, and how it moves there.
-    pub fn start(&self, track: &Track) -> SegmentStart {
-        start(self.guide, track, self.backward)
-    }
-
     /// What can be found on each frame of the segment, in the order of the frames.
     pub fn search<S: FrameSource>(
         &self,
         source: &mut S,
         matcher: &mut FrameMatcher<'_>,
-        (track, sightings): (&Track, &Sightings),
+        sightings: &Sightings,
         watch: &dyn Watch,
     ) -> Result<Found, Halt<S::Error>> {
         let Self { guide, backward, frames } = *self;
@@ -55,8 +49,7 @@ impl Side<'_> {
         if backward {
             frames.reverse();
         }
-        let mut found =
-            search_candidates(source, matcher, &mut references, &self.start(track), (&frames, sightings), watch)?;
+        let mut found = search_candidates(source, matcher, &mut references, guide, (&frames, sightings), watch)?;
         if backward {
             found.reverse();
         }
@@ -106,12 +99,11 @@ impl<'g> Segment<'g> {
         let backward = self.left.is_none();
         let (from, to) = if backward { (self.right, self.left) } else { (self.left, self.right) };
         let Some(from) = from else { return ChosenCandidates::new() };
-        let SegmentStart { at, velocity, shape } = start(from, task.track, backward);
         let mut order: Vec<usize> = (0..self.frames.len()).collect();
         if backward {
             order.reverse();
         }
-        let mut beam = Beam::new(task.size, task.pin.least_match(), at, velocity, shape);
+        let mut beam = Beam::new(task.size, task.pin.least_match(), from);
         order.iter().for_each(|&i| beam.advance(&finds[i]));
         if let Some(to) = to {
             beam.arrive(&Candidate { matched: 1.0, ..Candidate::nothing(to.map()) });
@@ -120,11 +112,6 @@ impl<'g> Segment<'g> {
         let chosen = order.iter().zip(way);
         chosen.filter_map(|(&i, find)| Some((self.frames[i], finds[i][find?]))).collect()
     }
-}
-
-fn start(guide: &Guide, track: &Track, backward: bool) -> SegmentStart {
-    let behind = guide.frame.step(if backward { 1 } else { -1 }).and_then(|frame| track.position(frame));
-    SegmentStart { at: guide.at, velocity: behind.map(|behind| guide.at - behind), shape: guide.shape }
 }
 
 /// Takes away finds at the edges of hidden runs whose match is clearly below what is usual around: whatever comes in
@@ -162,7 +149,7 @@ mod tests {
     use super::*;
     use crate::geometry::{Homography, Point};
     use crate::pin::Pin;
-    use crate::track::Sample;
+    use crate::track::{Sample, Track};
     use uuid::Uuid;
 
     fn find(matched: f64) -> Candidate {

@@ -149,8 +149,8 @@ mod tests {
         planes.iter().for_each(|plane| finder.push(plane));
         let (scene, all) = (finder.finish(), FrameRange { first: Frame(0), last: Frame(FRAMES - 1) });
         let view = View::new(Film { scene: &scene, part: all }, SIZE, Settings::default());
-        let start = Known { frame: Frame(from), at: MARK, velocity: None };
-        let side = Side { from: start, within: all, taught: &[] };
+        let start = Known { frame: Frame(from), at: MARK };
+        let side = Side { from: start, taught: &[] };
         let frames: Vec<Frame> = (from + 1..FRAMES).map(Frame).collect();
         let mut source = PlaneStack::new(planes).unwrap();
         side.sightings(&mut source, &view, &frames, &|_| false, &mut || true).unwrap().unwrap()

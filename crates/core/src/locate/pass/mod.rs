@@ -461,8 +461,8 @@ mod tests {
             !view.contains(Point::new(f64::from(LEFT) + 0.5, 100.0)),
             "the blurred column is no part of the picture"
         );
-        let from = Known { frame: Frame(0), at: place(0), velocity: None };
-        let side = Side { from, within: all, taught: &[] };
+        let from = Known { frame: Frame(0), at: place(0) };
+        let side = Side { from, taught: &[] };
         let frames: Vec<Frame> = (1..24).map(Frame).collect();
         let mut source = PlaneStack::new(planes).unwrap();
         let found = side.sightings(&mut source, &view, &frames, &|_| false, &mut || true).unwrap().unwrap();
