@@ -1,5 +1,7 @@
 //! A second look where the way was doubtful: with what was learned since, and between two places at which it was not.
 
+use std::ops::Range;
+
 use super::{BETWEEN, Pass, TAKEN};
 use crate::geometry::Point;
 use crate::image::FrameSource;
@@ -39,12 +41,20 @@ impl Pass<'_> {
             if way[i].seen && self.notes[i].asked.is_none() {
                 let second = self.second_look(source, (i, &way[i]), [&way[pictures[before]], &way[after]])?;
                 let end = pictures.get(n + 1).copied().unwrap_or(way.len());
-                for note in &mut self.notes[i..end] {
-                    (note.asked, note.second) = (Some(way.len()), second);
-                }
+                self.mend(i..end, second);
             }
         }
         Ok(())
+    }
+
+    /// Notes what was seen at the second look of a picture, and so of its copies, which cost nothing.
+    fn mend(&mut self, shown: Range<usize>, second: Option<SecondLook>) {
+        let asked = Some(self.notes.len());
+        let of_copy = second.map(|second| SecondLook { cost: 0.0, ..second });
+        for note in &mut self.notes[shown] {
+            note.asked = asked;
+            note.second = if note.copied { of_copy } else { second };
+        }
     }
 
     /// What is seen on a frame between two others, if it is plainly better than what was taken.
@@ -86,7 +96,8 @@ fn off_the_way(at: Point, from: Point, way: Point) -> f64 {
 mod tests {
     use super::*;
     use crate::geometry::Size;
-    use crate::image::{Plane, PlaneStack, SceneFinder};
+    use crate::image::{Plane, PlaneStack, Scene, SceneFinder};
+    use crate::locate::pass::Mark;
     use crate::locate::view::View;
     use crate::locate::{Film, Settings};
     use crate::time::{Frame, FrameRange};
@@ -112,17 +123,31 @@ mod tests {
         Point::new(60.0 + 5.0 * f64::from(n), 100.0)
     }
 
+    fn seen_in(planes: &[Plane]) -> Scene {
+        let mut finder = SceneFinder::default();
+        planes.iter().for_each(|plane| finder.push(plane));
+        finder.finish()
+    }
+
+    fn all_of(scene: &Scene) -> View<'_> {
+        let part = FrameRange { first: Frame(0), last: Frame(scene.len() as u32 - 1) };
+        View::new(Film { scene, part }, SIZE, Settings::default())
+    }
+
+    /// The way through all frames but the first.
+    fn gone<'a>(view: &'a View<'a>, source: &mut PlaneStack) -> Pass<'a> {
+        let mut pass = Pass::start(source, view, (Frame(0), place(0)), None).unwrap();
+        view.part.frames().skip(1).for_each(|frame| pass.step(source, frame, false, &[]).unwrap());
+        pass
+    }
+
     #[test]
     fn what_was_taken_beside_it_is_mended_and_what_was_right_stays() {
         let mut planes: Vec<Plane> = (0..24).map(|n| picture(Some(place(n)))).collect();
         planes[16] = picture(None);
-        let mut finder = SceneFinder::default();
-        planes.iter().for_each(|plane| finder.push(plane));
-        let (scene, part) = (finder.finish(), FrameRange { first: Frame(0), last: Frame(23) });
-        let view = View::new(Film { scene: &scene, part }, SIZE, Settings::default());
-        let mut source = PlaneStack::new(planes).unwrap();
-        let mut pass = Pass::start(&mut source, &view, (Frame(0), place(0)), None).unwrap();
-        (1..24).for_each(|n| pass.step(&mut source, Frame(n), false, &[]).unwrap());
+        let scene = seen_in(&planes);
+        let (view, mut source) = (all_of(&scene), PlaneStack::new(planes).unwrap());
+        let mut pass = gone(&view, &mut source);
         let way = pass.way();
         let mut again = |taken: &Sighting| {
             let i = taken.frame.0 as usize - 1;
@@ -135,10 +160,57 @@ mod tests {
         assert!(again(&way[6]).is_none(), "it was right");
         assert!(again(&Sighting { seen: true, ..way[15] }).is_none(), "there is only the wall");
         pass.notes[6].others = vec![place(7)];
-        assert!(
-            pass.second_look(&mut source, (6, &beside), [&way[4], &way[8]]).unwrap().is_none(),
-            "it is somebody else"
-        );
+        let second = pass.second_look(&mut source, (6, &beside), [&way[4], &way[8]]).unwrap();
+        assert!(second.is_none(), "it is somebody else");
+    }
+
+    /// On this one of the pictures, each shown three times, the card is hardly there.
+    const FAINT: u32 = 8;
+
+    fn faint_once() -> Vec<Plane> {
+        let wall = picture(None);
+        let faint = |plain: Plane| {
+            let light = |of: &Plane, col: u32, row: u32| f64::from(of.row(row as usize)[col as usize]);
+            Plane::from_fn(SIZE, |col, row| (0.2 * light(&plain, col, row) + 0.8 * light(&wall, col, row)) as u8)
+        };
+        let shown = |n: u32| picture(Some(place(n)));
+        (0..72).map(|n| if n / 3 == FAINT { faint(shown(FAINT)) } else { shown(n / 3) }).collect()
+    }
+
+    fn asked(pass: &Pass<'_>) -> Vec<u32> {
+        pass.notes.iter().filter(|note| note.asked.is_some()).map(|note| note.frame.0).collect()
+    }
+
+    #[test]
+    fn a_doubtful_picture_is_looked_at_again_with_its_copies_and_going_back_forgets_that() {
+        let planes = faint_once();
+        let scene = seen_in(&planes);
+        let (view, mut source) = (all_of(&scene), PlaneStack::new(planes).unwrap());
+        let mut pass = gone(&view, &mut source);
+        pass.look_again(&mut source).unwrap();
+        let shown = [0, 1, 2].map(|copy| 3 * FAINT + copy);
+        assert_eq!(asked(&pass), shown);
+        let now = pass.mark();
+        pass.back_to(&now);
+        assert_eq!(asked(&pass), shown, "it was known then");
+        let earlier = Mark { steps: 50, ..now };
+        pass.back_to(&earlier);
+        assert!(asked(&pass).is_empty(), "it was not");
+    }
+
+    #[test]
+    fn copies_of_a_picture_that_was_mended_are_where_it_is_and_cost_nothing() {
+        let planes = faint_once();
+        let scene = seen_in(&planes);
+        let (view, mut source) = (all_of(&scene), PlaneStack::new(planes).unwrap());
+        let mut pass = gone(&view, &mut source);
+        let (way, first) = (pass.way(), 3 * FAINT as usize - 1);
+        let found = Candidate { at: place(9), likeness: 1.0, plate: 0.0, strange: 0.0, scale: 1.0 };
+        pass.mend(first..first + 3, Some(SecondLook { taken: way[first].at, found, cost: 0.4 }));
+        let mended = pass.way();
+        assert!(mended[first..first + 3].iter().all(|sighting| sighting.at == place(9)));
+        assert_eq!([0, 1, 2].map(|copy| mended[first + copy].cost), [0.4, 0.0, 0.0]);
+        assert_eq!((&mended[..first], &mended[first + 3..]), (&way[..first], &way[first + 3..]));
     }
 
     #[test]
