@@ -5,8 +5,9 @@ use jampin_testkit::Server;
 use serde_json::{Value, json};
 
 use super::attaching::{attachments, open, saved};
+use super::mending::Hand;
 use super::scenes::{id, label, send};
-use super::{Browser, FRAMES, open_bench, with_browser};
+use super::{Browser, FRAMES, followed, on_page, open_bench, with_browser};
 
 /// Middle of the first thing on the page that a selector finds.
 async fn middle_of(browser: &Browser, css: &str) -> (f64, f64) {
@@ -60,6 +61,47 @@ fn a_click_on_a_label_opens_its_settings_and_a_double_click_its_text() {
         browser.eval("(document.activeElement.blur(), 1)").await;
         browser.keys(&[(None, '\u{e00c}')]).await;
         browser.until("!document.querySelector('.over .handle') && document.querySelector('.over .grip')").await;
+        assert_eq!(browser.console_errors().await, Vec::<String>::new());
+    });
+}
+
+#[test]
+fn a_click_counts_on_the_picture_that_is_seen_and_not_on_one_that_has_not_come() {
+    with_browser(|server, browser| async move {
+        let shot = open_bench(&server, &browser).await;
+        let path = format!("/api/shots/{shot}");
+        // A frame is gone to whose picture is not there yet, and the hand clicks before it comes.
+        let early = async |begin: &str, frame: u32, at: (f64, f64)| {
+            let (x, y) = on_page(&browser, at).await;
+            let script = format!(
+                "(() => {{
+                    jampin.player.pictures.delete({frame});
+                    {begin};
+                    jampin.bench.goTo({frame});
+                    const event = {{ clientX: {x}, clientY: {y}, pointerId: 1, isPrimary: true, bubbles: true }};
+                    for (const type of ['pointerdown', 'pointerup'])
+                      document.querySelector('.picture').dispatchEvent(new PointerEvent(type, event));
+                    return [jampin.bench.frame, jampin.player.shown];
+                }})()"
+            );
+            browser.eval(&script).await
+        };
+        Hand { browser: &browser, actions: 0 }.go(2).await;
+        browser.until("jampin.player.shown === 2").await;
+        let clicked = early("jampin.bench.newSubject()", 40, (300.0, 400.0)).await;
+        assert_eq!(clicked, json!([40, 2]));
+        browser.until("jampin.bench.subjects.length === 1 && jampin.player.shown === 40").await;
+        assert_eq!(followed(&server, &shot)["subjects"][0]["pins"][0]["frame"], 2);
+        browser.until("!jampin.bench.working && !jampin.bench.saving && jampin.bench.track?.isSolved()").await;
+
+        let clicked = early("jampin.bench.placingHere = true", 12, (310.0, 405.0)).await;
+        assert_eq!(clicked, json!([12, 40]));
+        let guides = |state: &Value| -> Vec<u64> {
+            let track = &state["tracks"][0];
+            let states = track["state"].as_array().unwrap().iter().zip(track["frame"].as_array().unwrap());
+            states.filter(|(state, _)| *state == "guide").map(|(_, frame)| frame.as_u64().unwrap()).collect()
+        };
+        server.wait(&path, |state| guides(state) == [2, 40] || guides(state) == [40]);
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }

@@ -105,10 +105,17 @@ fn a_name_that_is_typed_at_once_is_the_subjects_and_none_of_its_letters_a_key() 
         browser
             .eval("(jampin.session.path = '/api/nowhere', jampin.bench.select(null), jampin.bench.place?.(), 0)")
             .await;
-        browser.eval("jampin.bench.putPin(200, 150)").await;
-        browser.type_text("eh").await;
-        browser.until("jampin.bench.notices.length > 0").await;
-        browser.type_text("eh").await;
+        // In one go, as whoever types goes on typing: after a pause letters are keys again.
+        let typed = "(async () => {
+            const type = () => ['e', 'h'].forEach((key) => document.activeElement.dispatchEvent(
+              new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true })));
+            const put = jampin.bench.putPin(200, 150);
+            type();
+            await put;
+            type();
+            return jampin.bench.notices.length > 0;
+        })()";
+        assert_eq!(browser.eval(typed).await, json!(true));
         assert_eq!(
             browser.eval("[jampin.bench.hold, !document.querySelector('.modal.show')]").await,
             json!(["off", true])

@@ -213,9 +213,8 @@ export const following = (parts) => ({
   },
 
   // A place on this frame set by hand; what depends on it is solved anew.
-  setGuide(x, y) {
-    const { pin, frame } = this;
-    return this.send("POST", "/guides", { pin: pin.id, frame, at: { x, y } });
+  setGuide(x, y, frame = this.frame) {
+    return this.send("POST", "/guides", { pin: this.pin.id, frame, at: { x, y } });
   },
   acceptHere() {
     if (this.here && !this.isGuide) this.setGuide(this.sample.x, this.sample.y);

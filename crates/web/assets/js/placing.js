@@ -43,6 +43,11 @@ export const placing = (parts) => ({
     this.cursor = { x: this.cursor.x + dx, y: this.cursor.y + dy };
     this.repaint();
   },
+  // Of the picture that is seen, and clicked on: the one before, while the next one has not come.
+  seenFrame() {
+    const { shown } = parts.player;
+    return shown < 0 ? this.frame : shown;
+  },
   putAtCursor() {
     const { x, y } = this.cursor;
     this.putPin(x, y);
@@ -59,13 +64,11 @@ export const placing = (parts) => ({
     }
     if (this.placingHere) {
       this.placingHere = false;
-      await this.setGuide(x, y);
+      await this.setGuide(x, y, this.seenFrame());
       return;
     }
     if (this.adding === "pin") return this.addPin(x, y);
-    // The picture that was clicked on may be that of the frame before, while the next one has not come.
-    const { shown } = parts.player;
-    const frame = shown < 0 ? this.frame : shown;
+    const frame = this.seenFrame();
     const hand_over = this.handing ? this.selected : null;
     if (!hand_over) this.beginAhead();
     const answer = await this.send("POST", "/pins", { frame, x, y, follow: true, hand_over });

@@ -47,12 +47,16 @@ export const several = (parts) => ({
     return `Click: a point that the pins carry, seen or not. Esc: enough`;
   },
   async addPin(x, y) {
-    const body = { frame: this.frame, x, y, follow: true, on: this.subject.id };
+    const body = { frame: this.seenFrame(), x, y, follow: true, on: this.subject.id };
     const answer = await this.send("POST", "/pins", body);
     if (answer) this.pickPin(answer.made.pin);
   },
   placePoint(x, y, point = null) {
-    return this.send("POST", `/subjects/${this.subject.id}/points`, { frame: this.frame, at: { x, y }, point });
+    return this.send("POST", `/subjects/${this.subject.id}/points`, {
+      frame: this.seenFrame(),
+      at: { x, y },
+      point,
+    });
   },
   // Where the carried points are on the frame shown.
   carriedHere() {
