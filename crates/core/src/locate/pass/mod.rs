@@ -303,18 +303,25 @@ impl<'a> Pass<'a> {
     /// The same, as it was taken: also what is hardly seen.
     fn way(&self) -> Vec<Sighting> {
         let way = self.beam.best_way();
-        let (mut before, still) = (0.0, self.is_background());
-        let sighting = |(state, note): (&State, &Note)| {
+        let (mut before, still, clicked) = (0.0, self.is_background(), self.copies_of_start());
+        let sighting = |(i, (state, note)): (usize, (&State, &Note))| {
             let cost = state.cost - before;
             before = state.cost;
-            let (likeness, known) =
-                state.candidate.and_then(|index| note.looks.get(index)).copied().unwrap_or((0.0, 0.0));
-            let (scale, seen, learned) = (state.scale, state.candidate.is_some(), note.learned);
+            // No candidate was chosen on the start, for it is known there.
+            let at_start = (i < clicked).then_some((1.0, 1.0));
+            let looks = at_start.or_else(|| state.candidate.and_then(|index| note.looks.get(index)).copied());
+            let (likeness, known) = looks.unwrap_or((0.0, 0.0));
+            let (scale, seen, learned) = (state.scale, looks.is_some(), note.learned);
             let taken =
                 Sighting { frame: note.frame, at: state.at, likeness, known, scale, seen, still, learned, cost };
             note.second.map_or(taken, |second| second.on(taken))
         };
-        way.iter().zip(&self.notes).map(sighting).collect()
+        way.iter().zip(&self.notes).enumerate().map(sighting).collect()
+    }
+
+    /// Frames next to the start that show the very picture of it.
+    fn copies_of_start(&self) -> usize {
+        self.notes.iter().take_while(|note| note.copied).count()
     }
 
     /// Frames gone through that are no copies.
