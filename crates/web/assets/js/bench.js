@@ -129,6 +129,8 @@ Alpine.data("bench", () => {
       };
       parts.player = new Player(this.$refs.canvas, events);
       parts.overlay = new Overlay(this.$refs.over, parts.player);
+      parts.overlay.paintFresh = (context) => this.paintFresh(context);
+      window.addEventListener("beforeunload", (event) => this.strokes.length && event.preventDefault());
       parts.noteMarks = new NoteMarks(this.$refs.over, parts.player);
       parts.nets = new Nets(this.path, () => this.repaint());
       const scene = (at, art) => call("GET", `${this.path}/scene?at=${at}&art=${art}`);
@@ -324,6 +326,7 @@ Alpine.data("bench", () => {
     },
 
     select(id) {
+      this.putBrushAway();
       this.selected = id;
       this.placing = false;
       this.handing = false;

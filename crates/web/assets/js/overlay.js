@@ -21,6 +21,7 @@ export class Overlay {
     this.grabs = new Grabs(make("g", {}, svg), this.scene, player);
     player.overIt = (context) => {
       this.painter.paint(context);
+      this.paintFresh?.(context);
       this.faces.paint(context);
     };
     player.beforePlaying = () => this.scene.prepare(this.painter.ratio);

@@ -1,6 +1,7 @@
 // The surface of an area, held still: the frame in view with all that hangs on it, as it lay when the area was drawn.
 // What is laid on it is dragged there, and painted by hand.
 import { applied, boxOf, polygon } from "./face.js";
+import { throughNet } from "./nets.js";
 import { bringIn } from "./pictures.js";
 import { Painter, blank } from "./painter.js";
 import { isPresent } from "./track.js";
@@ -15,7 +16,9 @@ const CELLS = 10; // Across and down, of a flat face.
 export const stilling = (parts) => ({
   brushing: false,
   brush: { colour: "#f4c542", width: 6 },
-  strokes: [], // Of the brush, in pixels of the frame on which the area was drawn.
+  strokes: [], // Of the brush, not kept yet, in pixels of the frame on which the area was drawn.
+  painted: null, // The area that they are on, and whose it is.
+  keepingPaint: false,
   stillDrag: null,
   stillAgain: 0, // When it may be drawn again while it plays.
 
@@ -23,8 +26,8 @@ export const stilling = (parts) => ({
     return Boolean(this.area?.bends);
   },
   // What the canvas shows of the frame on which the area was drawn.
-  stillBox() {
-    const [from, , to] = boxOf(polygon(this.area.drawn.outline));
+  stillBox(area = this.area) {
+    const [from, , to] = boxOf(polygon(area.drawn.outline));
     const room = ROOM * Math.max(to.x - from.x, to.y - from.y);
     return { x: from.x - room, y: from.y - room, width: to.x - from.x + 2 * room, height: to.y - from.y + 2 * room };
   },
@@ -50,11 +53,7 @@ export const stilling = (parts) => ({
       paintBent(context, source, { own: source.own, seen, triangles: surface.triangles }, blank, false);
     }
     context.setTransform(scale, 0, 0, scale, -box.x * scale, -box.y * scale);
-    context.lineCap = context.lineJoin = "round";
-    for (const stroke of this.strokes) {
-      [context.strokeStyle, context.lineWidth] = [stroke.colour, stroke.width];
-      context.stroke(new Path2D(pathOf(stroke.points)));
-    }
+    if (this.painted?.area.id === this.area.id) paintStrokes(context, this.strokes);
   },
   // Its knots where it was drawn and in the frame in view, and the triangles between them. A flat face is cut into cells.
   stillSurface(box) {
@@ -98,15 +97,17 @@ export const stilling = (parts) => ({
   stillDown(event) {
     event.target.setPointerCapture(event.pointerId);
     const at = this.stillPlace(event);
-    if (this.brushing) this.strokes.push({ ...this.brush, points: [at] });
+    if (this.brushing) this.beginStroke(at);
     else if (this.openId && this.isLying) this.stillDrag = { of: this.openId, from: at };
     this.drawStill();
   },
   stillMove(event) {
     if (!event.buttons) return;
     const at = this.stillPlace(event);
-    if (this.brushing) this.strokes.at(-1)?.points.push(at);
-    else if (this.stillDrag) {
+    if (this.brushing) {
+      this.strokes.at(-1)?.points.push(at);
+      parts.player.redraw();
+    } else if (this.stillDrag) {
       const { of, from } = this.stillDrag;
       parts.overlay.scene.shift = { of, x: at.x - from.x, y: at.y - from.y };
       this.repaint();
@@ -125,40 +126,79 @@ export const stilling = (parts) => ({
 
   // --- the brush ----------------------------------------------------------------------------------------------------
 
+  // Takes the brush, or puts it away: what was painted is kept then.
   takeBrush() {
-    this.brushing = !this.brushing;
-    this.strokes = [];
-    this.drawStill();
+    if (this.brushing || this.strokes.length) this.putBrushAway();
+    else this.brushing = true;
+  },
+  beginStroke(at) {
+    if (!this.strokes.length) this.painted = { subject: this.subject.id, area: this.area };
+    this.strokes.push({ ...this.brush, points: [at] });
+    parts.player.redraw();
   },
   undoStroke() {
     this.strokes = this.strokes.slice(0, -1);
-    this.drawStill();
+    this.repaint();
   },
-  // Strokes become a picture of the project, which fills the box in which they were painted.
-  async keepStrokes() {
-    const { subject, area, frame } = this;
-    const strokes = this.strokes.map((stroke) => ({ ...stroke, points: [...stroke.points] }));
-    if (!strokes.length) return;
-    const box = this.stillBox();
-    const file = new File([svgOf(strokes, box)], "Painted by hand.svg", { type: "image/svg+xml" });
+  // Strokes that are not kept yet, where they lie in the film.
+  paintFresh(context) {
+    if (!this.strokes.length) return;
+    const { shown, view } = parts.player;
+    const lay = this.layingOn(this.painted.area, shown);
+    if (!lay) return;
+    context.save();
+    context.scale(view.scale, view.scale);
+    paintStrokes(
+      context,
+      this.strokes.map((stroke) => ({ ...stroke, points: stroke.points.map(lay) })),
+    );
+    context.restore();
+  },
+  // How a place goes from the frame on which an area was drawn to another; null where that is not known.
+  layingOn(area, frame) {
+    if (!area.bends) {
+      const map = this.mapOfArea(area, area.drawn.frame, frame);
+      return map && ((at) => applied(map, at));
+    }
+    const [drawn, now] = [parts.nets.on(area.id, area.drawn.frame), parts.nets.on(area.id, frame)];
+    return drawn && now && ((at) => throughNet({ ...now, from: drawn.knots, to: now.knots }, at));
+  },
+  async putBrushAway() {
+    this.brushing = false;
+    if (!this.strokes.length || this.keepingPaint) return;
+    this.keepingPaint = true;
     try {
-      const picture = await bringIn(this.project, file);
-      const hung = await this.send("POST", `/subjects/${subject.id}/pictures`, { frame, picture: picture.id });
+      const { subject } = this.painted;
+      const hung = await this.hangStrokes();
       if (!hung) return;
-      const { x, y, width, height } = box;
-      const corners = [
-        { x, y },
-        { x: x + width, y },
-        { x: x + width, y: y + height },
-        { x, y: y + height },
-      ];
-      const request = { frame: area.drawn.frame, corners, fills: true };
-      await this.send("POST", `/attachments/${hung.attachment}/lay`, request);
-      this.openId = hung.attachment;
-      this.takeBrush();
+      this.strokes = [];
+      if (this.selected === subject) this.openId = hung;
+      this.repaint();
     } catch (error) {
       this.say(error.message, true);
+    } finally {
+      this.keepingPaint = false;
     }
+  },
+  // Strokes become a picture of the project, which fills the box in which they were painted.
+  async hangStrokes() {
+    const { strokes, frame } = this;
+    const { subject, area } = this.painted;
+    const box = this.stillBox(area);
+    const file = new File([svgOf(strokes, box)], "Painted by hand.svg", { type: "image/svg+xml" });
+    const picture = await bringIn(this.project, file);
+    const hung = await this.send("POST", `/subjects/${subject}/pictures`, { frame, picture: picture.id });
+    if (!hung) return null;
+    const { x, y, width, height } = box;
+    const corners = [
+      { x, y },
+      { x: x + width, y },
+      { x: x + width, y: y + height },
+      { x, y: y + height },
+    ];
+    const request = { frame: area.drawn.frame, corners, fills: true };
+    await this.send("POST", `/attachments/${hung.attachment}/lay`, request);
+    return hung.attachment;
   },
 });
 
@@ -176,6 +216,14 @@ function cellsOf({ x, y, width, height }) {
     ];
   });
   return { knots, triangles };
+}
+
+function paintStrokes(context, strokes) {
+  context.lineCap = context.lineJoin = "round";
+  for (const { colour, width, points } of strokes) {
+    [context.strokeStyle, context.lineWidth] = [colour, width];
+    context.stroke(new Path2D(pathOf(points)));
+  }
 }
 
 const pathOf = (points) => {

@@ -26,6 +26,7 @@ Alpine.data("areaPanel", () => ({
     return this.area?.drawn.frame ?? "";
   },
   get brushText() {
+    if (this.strokes.length) return "Keep what is painted";
     return this.brushing ? "Put the brush away" : "Paint on it";
   },
   get areaText() {
