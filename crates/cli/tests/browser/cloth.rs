@@ -135,7 +135,7 @@ fn text_and_paint_on_the_pennant() {
         println!("worst place of the shield: {worst:.2} px");
         assert!(worst < 2.0, "{worst}");
 
-        // A stroke in the view that is held still becomes a picture that bends with it.
+        // A stroke in the view that is held still is seen in the film at once, and becomes a picture that bends with it.
         browser.eval("(document.querySelector('#export [data-bs-dismiss]').click(), 1)").await;
         browser.until("!document.querySelector('#export.show, .modal-backdrop')").await;
         browser.press("Paint on it").await;
@@ -146,9 +146,18 @@ fn text_and_paint_on_the_pennant() {
             let side = |which: &str| canvas[which].as_f64().unwrap();
             (side("left") + u * side("width"), side("top") + v * side("height"))
         };
+        let in_film = "(() => {
+            const { canvas } = jampin.player;
+            const { data } = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height);
+            return data.filter((_, i) => i % 4 === 0 && Math.abs(data[i] - 18) + Math.abs(data[i + 1] - 240) + Math.abs(data[i + 2] - 250) < 30).length;
+        })()";
+        browser.eval("(Object.assign(jampin.bench.brush, { colour: '#12f0fa', width: 8 }), 1)").await;
+        assert_eq!(browser.eval(in_film).await, 0);
         browser.drag(at(0.3, 0.3), at(0.6, 0.6)).await;
         browser.until("jampin.bench.strokes.length === 1").await;
-        browser.press("Keep what is painted").await;
+        browser.until(&format!("{in_film} > 200")).await;
+        // Whoever goes on with something else has not thrown it away.
+        browser.eval("(jampin.bench.select(jampin.bench.selected), 1)").await;
         browser.until("jampin.bench.attached?.kind === 'picture' && jampin.bench.attached.lies.drawn?.bends").await;
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
