@@ -18,7 +18,6 @@ export const stilling = (parts) => ({
   brush: { colour: "#f4c542", width: 6 },
   strokes: [], // Of the brush, not kept yet, in pixels of the frame on which the area was drawn.
   painted: null, // The area that they are on, and whose it is.
-  keepingPaint: false,
   stillDrag: null,
   stillAgain: 0, // When it may be drawn again while it plays.
 
@@ -163,10 +162,13 @@ export const stilling = (parts) => ({
     const [drawn, now] = [parts.nets.on(area.id, area.drawn.frame), parts.nets.on(area.id, frame)];
     return drawn && now && ((at) => throughNet({ ...now, from: drawn.knots, to: now.knots }, at));
   },
-  async putBrushAway() {
+  // Is done when what was painted is kept, or could not be.
+  putBrushAway() {
     this.brushing = false;
-    if (!this.strokes.length || this.keepingPaint) return;
-    this.keepingPaint = true;
+    if (this.strokes.length) parts.keeping ??= this.keepStrokes().finally(() => (parts.keeping = null));
+    return parts.keeping;
+  },
+  async keepStrokes() {
     try {
       const { subject } = this.painted;
       const hung = await this.hangStrokes();
@@ -176,8 +178,6 @@ export const stilling = (parts) => ({
       this.repaint();
     } catch (error) {
       this.say(error.message, true);
-    } finally {
-      this.keepingPaint = false;
     }
   },
   // Strokes become a picture of the project, which fills the box in which they were painted.

@@ -5,6 +5,9 @@ import { call } from "../api.js";
 import { describeJob } from "../jobs.js";
 
 Alpine.data("exportPanel", () => ({
+  init() {
+    this.$el.addEventListener("show.bs.modal", () => this.putBrushAway());
+  },
   get exports() {
     return this.jobs.filter((job) => job.kind === "export").map((job) => describeJob(job));
   },
@@ -42,6 +45,8 @@ Alpine.data("exportPanel", () => ({
 
   async exportFilm(container) {
     try {
+      await this.putBrushAway();
+      if (this.strokes.length) return; // It was said why they could not be kept.
       await this.settled();
       await call("POST", `${this.path}/exports`, { container });
       this.refreshSoon();
