@@ -109,7 +109,8 @@ export const faces = (parts) => ({
     const lead = parts.tracks.get(area.carriers[0])?.get(frame);
     const corners = this.cornersOn(area, frame);
     if (!lead || !corners || !isPresent(lead.state)) return null;
-    const isPicked = area.id === this.area?.id;
+    // While it is painted on, its net does not lie over the paint.
+    const isPicked = area.id === this.area?.id && !this.brushing;
     const drag = isPicked ? this.dragFace : null;
     const place = this.outlineInForce(area, frame);
     const outline = this.seenOn(area, place, frame);

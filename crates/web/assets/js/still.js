@@ -129,6 +129,7 @@ export const stilling = (parts) => ({
   takeBrush() {
     if (this.brushing || this.strokes.length) this.putBrushAway();
     else this.brushing = true;
+    this.repaint();
   },
   beginStroke(at) {
     if (!this.strokes.length) this.painted = { subject: this.subject.id, area: this.area };
