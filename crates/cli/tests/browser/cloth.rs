@@ -159,6 +159,14 @@ fn text_and_paint_on_the_pennant() {
         // Whoever goes on with something else has not thrown it away.
         browser.eval("(jampin.bench.select(jampin.bench.selected), 1)").await;
         browser.until("jampin.bench.attached?.kind === 'picture' && jampin.bench.attached.lies.drawn?.bends").await;
+        // Nor has whoever exports it.
+        browser.press("Paint on it").await;
+        browser.drag(at(0.3, 0.6), at(0.6, 0.3)).await;
+        browser.until("jampin.bench.strokes.length === 1").await;
+        browser.eval("(jampin.bench.openSheet('export'), 1)").await;
+        browser.until("!jampin.bench.strokes.length").await;
+        let painted = "jampin.bench.subject.attachments.filter((one) => one.kind === 'picture').length";
+        assert_eq!(browser.eval(painted).await, 2);
         assert_eq!(browser.console_errors().await, Vec::<String>::new());
     });
 }
