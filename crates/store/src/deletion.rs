@@ -10,10 +10,10 @@ use serde::Serialize;
 use uuid::Uuid;
 
 use crate::audit::note;
-use crate::job::database_now;
 use crate::jobs::ask_to_cancel;
 use crate::members::owned_by;
 use crate::schema::{clips, jobs, pictures, projects, shots};
+use crate::sql_functions::database_now;
 use crate::{Project, Store, StoreError};
 
 /// Days for which a deleted project can be had back.

@@ -1,10 +1,7 @@
 //! A piece of long work as a row.
 
 use chrono::{DateTime, Utc};
-use diesel::dsl::sql;
-use diesel::expression::SqlLiteral;
 use diesel::prelude::*;
-use diesel::sql_types::{Nullable, Timestamptz};
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use serde::Serialize;
 use serde_json::Value;
@@ -106,11 +103,6 @@ impl TryFrom<JobRow> for Job {
             ended_at: row.ended_at,
         })
     }
-}
-
-/// The database's clock: the only one that all workers share.
-pub(crate) fn database_now() -> SqlLiteral<Nullable<Timestamptz>> {
-    sql("now()")
 }
 
 pub(crate) async fn insert(connection: &mut AsyncPgConnection, job: NewJob) -> Result<Uuid, StoreError> {

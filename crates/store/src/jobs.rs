@@ -6,10 +6,11 @@ use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use uuid::Uuid;
 
 use crate::events::announce_job;
-use crate::job::{database_now, insert};
+use crate::job::insert;
 use crate::pieces::PIECE;
 use crate::rows::JobRow;
 use crate::schema::{clips, jobs, projects, shots};
+use crate::sql_functions::database_now;
 use crate::{Job, NewJob, Store, StoreError};
 
 pub(crate) async fn ask_to_cancel(connection: &mut AsyncPgConnection, id: Uuid) -> Result<(), StoreError> {

@@ -41,6 +41,7 @@ mod sequence;
 mod sessions;
 mod shots;
 mod snapshot;
+mod sql_functions;
 mod tries;
 mod workers;
 mod working;

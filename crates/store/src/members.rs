@@ -10,8 +10,8 @@ use uuid::Uuid;
 
 use crate::audit::note;
 use crate::events::announce;
-use crate::people::lower;
 use crate::schema::{clips, jobs, members, people, pictures, projects, shots};
+use crate::sql_functions::lower;
 use crate::{Event, Store, StoreError};
 
 /// What somebody is in a project; each may do all that those before it may.

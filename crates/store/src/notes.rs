@@ -8,8 +8,8 @@ use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::events::announce;
-use crate::job::database_now;
 use crate::schema::{notes, shots};
+use crate::sql_functions::database_now;
 use crate::{Event, Store, StoreError};
 
 /// Notes that a shot may have, and answers that a note may have: nobody works through more.

@@ -7,8 +7,8 @@ use serde::Serialize;
 use uuid::Uuid;
 
 use crate::audit::note;
-use crate::job::database_now;
 use crate::schema::{identities, one_time_links, people, sessions};
+use crate::sql_functions::{database_now, lower};
 use crate::{Store, StoreError};
 
 /// The owner of the installation, there from the start.
@@ -40,11 +40,6 @@ pub struct Person {
 fn signs_in() -> _ {
     let elsewhere = identities::table.filter(identities::person_id.eq(people::id));
     people::passphrase.is_not_null().or(exists(elsewhere))
-}
-
-diesel::define_sql_function! {
-    /// In small letters.
-    fn lower(text: diesel::sql_types::Text) -> diesel::sql_types::Text;
 }
 
 impl Store {

@@ -8,9 +8,9 @@ use diesel::sql_types::{Bool, Timestamptz};
 use diesel_async::RunQueryDsl;
 use uuid::Uuid;
 
-use crate::job::database_now;
 use crate::lease::HEARTBEAT_STALE_SECONDS;
 use crate::schema::clip_places;
+use crate::sql_functions::database_now;
 use crate::{Store, StoreError};
 
 /// So long a job waits for a worker that is nearer, in milliseconds.

@@ -9,8 +9,8 @@ use serde::Serialize;
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::job::database_now;
 use crate::schema::{installation, sessions};
+use crate::sql_functions::database_now;
 use crate::{Store, StoreError};
 
 /// When a session ends by itself.

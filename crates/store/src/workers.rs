@@ -8,10 +8,10 @@ use diesel_async::RunQueryDsl;
 use serde::Serialize;
 use uuid::Uuid;
 
-use crate::job::database_now;
 use crate::lease::HEARTBEAT_STALE_SECONDS;
 use crate::prepared::Prepare;
 use crate::schema::{jobs, workers};
+use crate::sql_functions::database_now;
 use crate::working::FIRST_OF_ITS_PIN;
 use crate::{Store, StoreError};
 

@@ -9,13 +9,13 @@ use serde_json::Value;
 use uuid::Uuid;
 
 use crate::events::{JOB_NEWS, JobNews, announce_job, announce_job_as};
-use crate::job::database_now;
 use crate::lease::{HEARTBEAT_STALE_SECONDS, held, hold};
 use crate::pieces::{PIECE, is_part_of};
 use crate::prepared::Prepare;
 use crate::rows::JobRow;
 use crate::schema::{jobs, projects, shots};
 use crate::shots::lock;
+use crate::sql_functions::database_now;
 use crate::{Job, Lease, Store, StoreError, places, samples};
 
 /// A job that broke off this many times is not tried again.
